@@ -1,0 +1,78 @@
+"""What the routers share: the store, the farm, the drawing threads and the trials."""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
+
+from fastapi import Request
+
+from yaila.core.errors import NotFound
+from yaila.core.film import Choreography, Film, choreograph
+from yaila.core.imagery import PageStore
+from yaila.farm import Farm
+from yaila.store import Store
+
+T = TypeVar("T")
+
+TRIALS = 64
+
+
+class Desk:
+    """One per application. ``state`` names a film's document: ``r12`` a revision, ``t…`` a trial.
+
+    A trial is a film as it would be after an edit that is still being made, such as a drag: it is kept in memory
+    only, and only the newest few.
+    """
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        self.farm = Farm(store)
+        self.pages = PageStore(384)
+        self._films: OrderedDict[str, tuple[Film, Choreography]] = OrderedDict()
+        self._lock = threading.Lock()
+        self._drawers = ThreadPoolExecutor(2, thread_name_prefix="viewfinder")
+
+    def try_out(self, film: Film) -> str:
+        """Keep a film as a trial; returns the name of its state."""
+        name = "t" + hashlib.sha256(film.model_dump_json().encode()).hexdigest()[:24]
+        self._remember(name, film)
+        return name
+
+    def film(self, film_id: str, state: str) -> tuple[Film, Choreography]:
+        """The document of a state, and its choreography.
+
+        Raises:
+            NotFound: there is no such revision, or the trial is gone.
+        """
+        key = state if state.startswith("t") else f"{film_id}/{state}"
+        with self._lock:
+            if key in self._films:
+                self._films.move_to_end(key)
+                return self._films[key]
+        if not state[1:].isdigit():
+            raise NotFound("That trial is over.")
+        return self._remember(key, self.store.films.at_revision(film_id, int(state[1:])))
+
+    async def draw(self, work: Callable[[], T]) -> T:
+        """Do drawing work in the drawing threads, so that it never takes the ones that answer other requests."""
+        return await asyncio.get_running_loop().run_in_executor(self._drawers, work)
+
+    def _remember(self, key: str, film: Film) -> tuple[Film, Choreography]:
+        entry = (film, choreograph(film))
+        with self._lock:
+            self._films[key] = entry
+            while len(self._films) > TRIALS:
+                self._films.popitem(last=False)
+        return entry
+
+
+def desk_of(request: Request) -> Desk:
+    """The application's desk, for routers."""
+    desk: Desk = request.app.state.desk
+    return desk

@@ -1,0 +1,208 @@
+"""Films: listing, making, editing, undoing."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Depends, Header, Response
+from pydantic import BaseModel, Field
+
+from yaila.api.desk import Desk, desk_of
+from yaila.core.errors import BadEdit
+from yaila.core.camera import PRESETS
+from yaila.core.film import FRAME_PRESETS, Film
+from yaila.core.film.acts import Act
+from yaila.core.film.plan import Plan, plan_of
+from yaila.core.time import RATES
+from yaila.store import FilmState, difference, patched
+from yaila.store.films import checked
+
+router = APIRouter(prefix="/api", tags=["films"])
+TheDesk = Annotated[Desk, Depends(desk_of)]
+Seen = Annotated[str, Header(alias="If-Match", description="The revision the edit is made on, as in ETag.")]
+
+
+class Card(BaseModel):
+    """A film in the list."""
+
+    id: str
+    name: str
+    touched: datetime
+
+
+class Sheet(BaseModel):
+    """A film as it stands, laid out."""
+
+    id: str
+    revision: int
+    state: str
+    film: Film
+    plan: Plan
+    undo: str | None
+    redo: str | None
+    saved: datetime
+
+
+class Trial(BaseModel):
+    """A film as an edit would leave it; nothing is kept. ``patch`` is what the edit comes to."""
+
+    state: str
+    film: Film
+    plan: Plan
+    patch: list[Any]
+
+
+class PatchStep(BaseModel):
+    """One operation of a JSON Patch (RFC 6902)."""
+
+    op: Literal["add", "remove", "replace", "move", "copy", "test"]
+    path: str
+    value: Any = None
+    from_: str | None = Field(None, alias="from")
+
+
+class NewFilm(BaseModel):
+    """What a new film starts with."""
+
+    name: str = "Untitled film"
+    width: int = 1920
+    height: int = 1080
+    rate: str = "25"
+
+
+class NamedEase(BaseModel):
+    """An ease with a name."""
+
+    name: str
+    x1: float
+    y1: float
+    x2: float
+    y2: float
+
+
+class NamedRate(BaseModel):
+    """A frame rate and how people say it."""
+
+    rate: str
+    name: str
+
+
+class Choices(BaseModel):
+    """What can be chosen from."""
+
+    frames: list[tuple[int, int]]
+    rates: list[NamedRate]
+    eases: list[NamedEase]
+
+
+def sheet_of(state: FilmState, response: Response | None = None) -> Sheet:
+    """A film's state as the API gives it, with its ETag."""
+    if response is not None:
+        response.headers["ETag"] = f'"{state.revision}"'
+    return Sheet(
+        id=state.id,
+        revision=state.revision,
+        state=f"r{state.revision}",
+        film=state.film,
+        plan=plan_of(state.film),
+        undo=state.undo,
+        redo=state.redo,
+        saved=state.saved,
+    )
+
+
+def _revision(if_match: str) -> int:
+    text = if_match.strip().removeprefix("W/").strip('"')
+    if not text.isdigit():
+        raise BadEdit("If-Match must name the revision the edit was made on, as the ETag gave it.")
+    return int(text)
+
+
+def _steps(patch: list[PatchStep]) -> list[dict[str, Any]]:
+    return [step.model_dump(by_alias=True, exclude_unset=True) for step in patch]
+
+
+@router.get("/choices")
+def choices() -> Choices:
+    """Frame sizes, rates and eases offered by name."""
+    return Choices(
+        frames=list(FRAME_PRESETS),
+        rates=[NamedRate(rate=str(rate), name=rate.name) for rate in RATES],
+        eases=[NamedEase(name=n, x1=p[0], y1=p[1], x2=p[2], y2=p[3]) for n, p in PRESETS.items()],
+    )
+
+
+@router.get("/films")
+def list_films(desk: TheDesk) -> list[Card]:
+    """All films, the last touched first."""
+    return [Card(id=card.id, name=card.name, touched=card.touched) for card in desk.store.films.cards()]
+
+
+@router.post("/films", status_code=201)
+def create_film(new: NewFilm, desk: TheDesk, response: Response) -> Sheet:
+    """Start a film."""
+    film = checked(
+        {
+            "name": new.name,
+            "rate": new.rate,
+            "frame": {"width": new.width, "height": new.height},
+        }
+    )
+    return sheet_of(desk.store.films.create(film), response)
+
+
+@router.get("/films/{film_id}")
+def get_film(film_id: str, desk: TheDesk, response: Response) -> Sheet:
+    """A film as it stands."""
+    return sheet_of(desk.store.films.state(film_id), response)
+
+
+@router.patch("/films/{film_id}")
+def edit_film(
+    film_id: str, patch: list[PatchStep], seen: Seen, desk: TheDesk, response: Response, label: str = "Edit"
+) -> Sheet:
+    """Apply a JSON Patch to the revision named by If-Match."""
+    return sheet_of(desk.store.films.edit(film_id, _steps(patch), _revision(seen), label), response)
+
+
+@router.post("/films/{film_id}/acts")
+def act_on_film(film_id: str, act: Act, seen: Seen, desk: TheDesk, response: Response) -> Sheet:
+    """Do a named act: its JSON Patch is worked out and applied to the revision named by If-Match."""
+    revision = _revision(seen)
+    film = desk.store.films.at_revision(film_id, revision)
+    label = act.act.replace("_", " ").capitalize()
+    patch = difference(film, act.apply(film))
+    return sheet_of(desk.store.films.edit(film_id, patch, revision, label), response)
+
+
+@router.post("/films/{film_id}/trials/acts")
+def try_act(film_id: str, act: Act, desk: TheDesk, state: str) -> Trial:
+    """What a named act would make of a state. Nothing is kept."""
+    film, _ = desk.film(film_id, state)
+    return _trial(desk, film, checked(act.apply(film).model_dump(mode="json")))
+
+
+@router.post("/films/{film_id}/trials/patch")
+def try_patch(film_id: str, patch: list[PatchStep], desk: TheDesk, state: str) -> Trial:
+    """What a JSON Patch would make of a state. Nothing is kept."""
+    film, _ = desk.film(film_id, state)
+    return _trial(desk, film, patched(film, _steps(patch)))
+
+
+def _trial(desk: Desk, before: Film, after: Film) -> Trial:
+    return Trial(state=desk.try_out(after), film=after, plan=plan_of(after), patch=difference(before, after))
+
+
+@router.post("/films/{film_id}/undo")
+def undo(film_id: str, seen: Seen, desk: TheDesk, response: Response) -> Sheet:
+    """Step back one edit."""
+    return sheet_of(desk.store.films.undo(film_id, _revision(seen)), response)
+
+
+@router.post("/films/{film_id}/redo")
+def redo(film_id: str, seen: Seen, desk: TheDesk, response: Response) -> Sheet:
+    """Step forward again."""
+    return sheet_of(desk.store.films.redo(film_id, _revision(seen)), response)
+
+

@@ -1,0 +1,113 @@
+"""Pictures: their arrival, their tiles and thumbnails."""
+
+from __future__ import annotations
+
+import secrets
+from pathlib import PurePath
+from typing import Annotated
+
+import cv2
+import numpy as np
+from fastapi import APIRouter, Depends, Query, Request, Response
+
+from yaila.api.desk import Desk, desk_of
+from yaila.api.jobs import Job, job_of
+from yaila.core.errors import BadPicture, NotFound, StaleEdit
+from yaila.core.film.acts import LayPlate
+from yaila.core.ground import Point
+from yaila.core.imagery import PAGE
+from yaila.core.imagery.pages import PADDED
+from yaila.store import difference
+
+router = APIRouter(prefix="/api", tags=["pictures"])
+TheDesk = Annotated[Desk, Depends(desk_of)]
+Immutable = {"Cache-Control": "private, max-age=604800, immutable"}
+MOST_BYTES = 16 * 2**30
+
+
+@router.post("/films/{film_id}/pictures", status_code=202)
+async def receive_picture(
+    film_id: str,
+    request: Request,
+    desk: TheDesk,
+    name: Annotated[str, Query(min_length=1, max_length=200)],
+    x: float | None = None,
+    y: float | None = None,
+    width: Annotated[float | None, Query(gt=0)] = None,
+) -> Job:
+    """Take a picture file (the body of the request) and lay it as a plate on top of the stack.
+
+    ``x``, ``y`` and ``width`` say where on the ground its centre goes and how wide it is laid, if the film has
+    plates already.
+    """
+    desk.store.films.head(film_id)
+    label = PurePath(name.replace("\\", "/")).name or "Picture"
+    file = desk.store.arrivals / secrets.token_hex(8)
+    size = 0
+    try:
+        with file.open("wb") as out:
+            async for chunk in request.stream():
+                size += len(chunk)
+                if size > MOST_BYTES:
+                    raise BadPicture(f"“{label}” is over 16 GB. Cut it in parts or save it compressed.")
+                out.write(chunk)
+        if size == 0:
+            raise BadPicture(f"“{label}” is empty: it has no bytes. Save it again and drop it once more.")
+    except BaseException:
+        file.unlink(missing_ok=True)
+        raise
+    job = desk.store.jobs.add("import", film_id, label, {"file": str(file)}, 100)
+
+    def lay() -> None:
+        picture = desk.store.pictures.reference(desk.store.jobs.get(job).settings["sha256"])
+        for _ in range(20):
+            state = desk.store.films.state(film_id)
+            at = Point(x, y) if x is not None and y is not None and state.film.plates else None
+            act = LayPlate(picture=picture, name=PurePath(label).stem, at=at, width=width if at else None)
+            try:
+                patch = difference(state.film, act.apply(state.film))
+                desk.store.films.edit(film_id, patch, state.revision, f"Lay {act.name}")
+                break
+            except StaleEdit:
+                continue
+        desk.store.jobs.note(job, state="done", done=100)
+
+    desk.farm.start(job, "import", lay)
+    return job_of(desk.store.jobs.get(job))
+
+
+@router.get("/pictures/{sha256}/tiles/{level}/{column}/{row}", response_class=Response)
+def get_tile(sha256: str, level: int, column: int, row: int, desk: TheDesk) -> Response:
+    """A tile of a picture's pyramid, 256 pixels square or less at the edge: JPEG, or WebP where there is alpha.
+
+    Level 0 is the full picture.
+    """
+    pyramid = desk.store.pictures.pyramid(sha256)
+    if not 0 <= level < len(pyramid.sizes):
+        raise NotFound("The picture has no such level.")
+    width, height = pyramid.sizes[level]
+    if not (0 <= column * PAGE < width and 0 <= row * PAGE < height):
+        raise NotFound("The picture has no such tile.")
+    page = np.empty((PADDED, PADDED, 4), np.uint8)
+    pyramid.page(level, column, row, page)
+    tile = page[1 : 1 + min(PAGE, height - row * PAGE), 1 : 1 + min(PAGE, width - column * PAGE)]
+    return _encoded(tile, pyramid.alpha)
+
+
+@router.get("/pictures/{sha256}/thumb", response_class=Response)
+def get_thumb(sha256: str, desk: TheDesk) -> Response:
+    """A small copy of a picture: the first level with its shorter side under 200 pixels."""
+    pyramid = desk.store.pictures.pyramid(sha256)
+    level = next((i for i, size in enumerate(pyramid.sizes) if min(size) < 200), len(pyramid.sizes) - 1)
+    return _encoded(pyramid.read(level), pyramid.alpha)
+
+
+def _encoded(tile: np.ndarray, alpha: bool) -> Response:
+    if alpha:
+        straight = tile.astype(np.float32)
+        straight[..., :3] *= 255 / np.maximum(straight[..., 3:], 1)
+        tile = np.minimum(straight + 0.5, 255).astype(np.uint8)
+        _, data = cv2.imencode(".webp", cv2.cvtColor(tile, cv2.COLOR_RGBA2BGRA), [cv2.IMWRITE_WEBP_QUALITY, 90])
+        return Response(data.tobytes(), media_type="image/webp", headers=Immutable)
+    _, data = cv2.imencode(".jpg", cv2.cvtColor(tile, cv2.COLOR_RGBA2BGR), [cv2.IMWRITE_JPEG_QUALITY, 88])
+    return Response(data.tobytes(), media_type="image/jpeg", headers=Immutable)

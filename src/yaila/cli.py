@@ -1,0 +1,218 @@
+"""The command line. FILM is a bundle (``.yaila``), a folder or ``film.json`` beside its media, or a stored film."""
+
+from __future__ import annotations
+
+import csv
+import json
+import sys
+import tempfile
+import time
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from yaila.core.camera import FrameSize
+from yaila.core.errors import YailaError
+from yaila.core.film import Film, choreograph
+from yaila.core.time import frame_at_timecode
+from yaila.store import Store, checked
+
+app = typer.Typer(no_args_is_help=True, add_completion=False, help="Camera choreography over layered map imagery.")
+PORT = 8471
+
+FilmArg = Annotated[str, typer.Argument(metavar="FILM", help="A bundle, a folder, a film.json or a stored film.")]
+
+
+@app.command()
+def serve(port: int = PORT) -> None:
+    """Start the application on 127.0.0.1."""
+    import uvicorn
+
+    from yaila.api.app import create_app
+
+    print(f"Yaila is at http://127.0.0.1:{port}", flush=True)
+    application = create_app(Store(), port)
+    uvicorn.run(application, host="127.0.0.1", port=port, log_level="warning", ws_per_message_deflate=False)
+
+
+@app.command()
+def demo(port: int = PORT, prepare_only: bool = False) -> None:
+    """Start the application with the demo film, The Night Post, made the first time."""
+    from yaila.standin.night_post import ensure_night_post
+
+    ensure_night_post(Store(), lambda text: print(text, flush=True))
+    if not prepare_only:
+        serve(port)
+
+
+@app.command("import")
+def import_film(file: Path) -> None:
+    """Take a bundle into the store."""
+    store = Store()
+    film, media = _bundle(file, store)
+    for sha256, picture in media.items():
+        if not store.pictures.has(sha256):
+            store.pictures.add(picture, picture.name, keep=True)
+    print(store.films.create(film).id)
+
+
+@app.command("export")
+def export_film(film: FilmArg, out: Annotated[Path, typer.Option()]) -> None:
+    """Write a stored film and its pictures as a bundle."""
+    from yaila.formats.bundle import write_bundle
+
+    store = Store()
+    write_bundle(out, store.films.find(film).film, store.pictures.source)
+    print(out)
+
+
+@app.command()
+def track(film: FilmArg, format: Annotated[str, typer.Option(help="csv or json")] = "csv") -> None:
+    """Print the camera at every frame.
+
+    The matrix takes ground coordinates (x, y, 1) to frame pixels, row by row.
+    """
+    document, _ = _film(film)
+    choreography = choreograph(document)
+    rows = []
+    for frame in range(choreography.frames):
+        pose = choreography.track.pose(frame)
+        eye = pose.eye()
+        rows.append(
+            {
+                "frame": frame,
+                "time": float(document.fps.seconds(frame)),
+                "x": pose.x,
+                "y": pose.y,
+                "span": pose.span,
+                "tilt": pose.tilt,
+                "heading": pose.heading,
+                "roll": pose.roll,
+                "focal": pose.focal,
+                "eye_x": eye[0],
+                "eye_y": eye[1],
+                "eye_height": eye[2],
+                "matrix": pose.frame_from_ground(document.frame.size).ravel().tolist(),
+            }
+        )
+    if format == "json":
+        json.dump(rows, sys.stdout, indent=1)
+    elif format == "csv":
+        names = [*list(rows[0])[:-1], *(f"m{i}{j}" for i in range(3) for j in range(3))] if rows else []
+        writer = csv.writer(sys.stdout)
+        writer.writerow(names)
+        writer.writerows([*list(row.values())[:-1], *row["matrix"]] for row in rows)
+    else:
+        raise typer.BadParameter("csv or json", param_hint="--format")
+
+
+@app.command()
+def still(
+    film: FilmArg,
+    out: Annotated[Path, typer.Option()],
+    at: Annotated[str, typer.Option(help="A timecode, seconds with an s (1.5s), or a frame number.")] = "0",
+    size: Annotated[str | None, typer.Option(help="WxH; the film's own if not given.")] = None,
+    quality: Annotated[str, typer.Option(help="draft or final")] = "final",
+) -> None:
+    """Draw one frame as PNG."""
+    from yaila.core.imagery import PageStore
+    from yaila.core.picture import Quality, picture_of
+    from yaila.formats.png import write_png
+
+    document, pictures = _film(film)
+    frame = _frame(at, document)
+    frame_size = document.frame.size
+    if size:
+        width, _, height = size.partition("x")
+        if not (width.isdigit() and height.isdigit()):
+            raise typer.BadParameter(f"“{size}” is not a size: write 1280x720.", param_hint="--size")
+        frame_size = FrameSize(int(width), int(height))
+    if quality not in ("draft", "final"):
+        raise typer.BadParameter("draft or final", param_hint="--quality")
+    choreography = choreograph(document)
+    if not 0 <= frame < choreography.frames:
+        raise YailaError(f"The film has {choreography.frames} frames; there is no frame {frame}.")
+    pose = choreography.track.pose(frame)
+    picture = picture_of(document, pose, frame_size, Quality[quality.upper()], pictures, PageStore(256))
+    write_png(out, picture)
+
+
+@app.command()
+def render(
+    film: FilmArg,
+    out: Annotated[Path, typer.Option()],
+    first: Annotated[str | None, typer.Option("--from", help="First frame, as for still --at.")] = None,
+    last: Annotated[str | None, typer.Option("--to", help="Last frame.")] = None,
+    width: Annotated[int | None, typer.Option(help="Pixels; the film's own if not given.")] = None,
+    crf: int = 18,
+) -> None:
+    """Render a reel to MP4."""
+    from yaila.farm.reel import ReelSettings, frames_of
+    from yaila.farm.reel import render as render_reel
+
+    document, pictures = _film(film)
+    settings = ReelSettings(
+        first=_frame(first, document) if first else 0,
+        last=_frame(last, document) if last else None,
+        width=width,
+        crf=crf,
+    )
+    total, begin = len(frames_of(document, settings)), time.monotonic()
+
+    def progress(done: int) -> None:
+        rate = done / max(time.monotonic() - begin, 1e-6)
+        left = (total - done) / rate
+        print(f"\r{done} of {total} frames, {rate:.1f} a second, {left:.0f} s left ", end="", file=sys.stderr)
+
+    render_reel(document, pictures, out, settings, progress)
+    print(file=sys.stderr)
+    print(out)
+
+
+@app.command()
+def schema() -> None:
+    """Print the JSON Schema of the film document."""
+    print(json.dumps(Film.model_json_schema(), indent=2))
+
+
+def _bundle(path: Path, store: Store) -> tuple[Film, dict[str, Path]]:
+    from yaila.formats.bundle import read_bundle
+
+    folder = Path(tempfile.mkdtemp(dir=store.arrivals))
+    document, media = read_bundle(path, folder)
+    return checked(document), media
+
+
+def _film(name: str) -> tuple[Film, Any]:
+    """A film and what opens its pictures; a bundle's pictures are taken into the store first."""
+    store = Store()
+    path = Path(name)
+    if path.exists():
+        film, media = _bundle(path, store)
+        for sha256, picture in media.items():
+            if not store.pictures.has(sha256):
+                store.pictures.add(picture, picture.name, keep=True)
+    else:
+        film = store.films.find(name).film
+    return film, store.pictures.pyramid
+
+
+def _frame(text: str, film: Film) -> int:
+    if text.isdigit():
+        return int(text)
+    try:
+        if text.endswith("s"):
+            return film.fps.frames(float(text[:-1]))
+        return frame_at_timecode(text, film.fps)
+    except ValueError as error:
+        raise YailaError(f"“{text}” is not a time: write 00:00:04:12, 4.5s or a frame number.") from error
+
+
+def main() -> None:
+    """Run the command line; what a person can mend is said in one sentence."""
+    try:
+        app(standalone_mode=True)
+    except YailaError as error:
+        print(f"yaila: {error}", file=sys.stderr)
+        sys.exit(1)

@@ -1,0 +1,1 @@
+"""Rules and computation of the job: pure, without interface, database or network."""

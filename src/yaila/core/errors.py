@@ -1,0 +1,54 @@
+"""One exception type a cause, each with a sentence a person can act on."""
+
+
+class YailaError(Exception):
+    """A problem the person can mend. ``str()`` says what happened and what to do about it.
+
+    ``kind`` names the cause in the problem documents (RFC 9457) of the API; ``status`` is the HTTP status
+    the API answers with.
+    """
+
+    kind = "problem"
+    status = 400
+
+
+class BadPicture(YailaError):
+    """The file cannot become a plate."""
+
+    kind = "bad-picture"
+    status = 422
+
+
+class BadEdit(YailaError):
+    """The edit would leave a film that makes no sense."""
+
+    kind = "bad-edit"
+    status = 422
+
+
+class StaleEdit(YailaError):
+    """The film has moved on since the editor last saw it."""
+
+    kind = "stale-edit"
+    status = 412
+
+
+class NotFound(YailaError):
+    """There is no such film, picture, reel or frame."""
+
+    kind = "not-found"
+    status = 404
+
+
+class BadRender(YailaError):
+    """The film cannot be rendered as asked."""
+
+    kind = "bad-render"
+    status = 422
+
+
+class BadBundle(YailaError):
+    """The file is not a film bundle that can be read."""
+
+    kind = "bad-bundle"
+    status = 422

@@ -1,0 +1,191 @@
+"""The film document, versioned.
+
+Everything a film is, apart from the pictures themselves, which it names by the SHA-256 of their files.
+"""
+
+from __future__ import annotations
+
+import secrets
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+
+from yaila.core.camera import MAX_TILT, Ease, FrameSize, Manner, Pose
+from yaila.core.errors import BadEdit
+from yaila.core.ground import Placement, Similarity
+from yaila.core.ground.placement import Finite
+from yaila.core.time import Rate
+
+VERSION = 1
+"""The version of the document that this program writes."""
+
+FRAME_PRESETS = ((1280, 720), (1920, 1080), (3840, 2160), (1080, 1920), (1080, 1080))
+"""Frame sizes offered by name, pixels; any even size from 64 to 8192 is free to use."""
+
+Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+Span = Annotated[float, Field(gt=0, ge=1e-4, le=1e9, allow_inf_nan=False)]
+
+
+def new_id() -> str:
+    """A fresh identifier."""
+    return secrets.token_hex(4)
+
+
+class Part(BaseModel):
+    """A part of the document: unknown fields are refused, values are checked on assignment too."""
+
+    model_config = ConfigDict(extra="forbid", validate_assignment=True)
+
+
+class Frame(Part):
+    """The size of the film's frame, pixels. Even, as yuv 4:2:0 video needs."""
+
+    width: int = Field(1920, ge=64, le=8192, multiple_of=2)
+    height: int = Field(1080, ge=64, le=8192, multiple_of=2)
+
+    @property
+    def size(self) -> FrameSize:
+        """The same as a plain value."""
+        return FrameSize(self.width, self.height)
+
+
+class Ground(Part):
+    """The flat surface that all things lie on.
+
+    ``plain``: units are pixels of the first plate. ``mercator``: units are Web Mercator metres (EPSG:3857).
+    """
+
+    kind: Literal["plain", "mercator"] = "plain"
+
+
+class PictureRef(Part):
+    """A stored picture: the SHA-256 of its file, and its size in pixels as it is drawn."""
+
+    sha256: Sha256
+    width: int = Field(ge=1)
+    height: int = Field(ge=1)
+    alpha: bool = False
+
+
+class Feather(Part):
+    """How a plate melts into what lies below.
+
+    ``width`` is in percent: of half the shorter side for a rectangle, of the half axes for an ellipse, from the
+    edge inwards. 100 reaches the centre.
+    """
+
+    shape: Literal["rectangle", "ellipse"] = "rectangle"
+    width: float = Field(0.0, ge=0, le=100)
+
+
+class Plate(Part):
+    """A picture laid on the ground."""
+
+    id: Id = Field(default_factory=new_id)
+    name: Name
+    picture: PictureRef
+    placement: Placement = Field(default_factory=Similarity)
+    feather: Feather = Field(default_factory=Feather)
+    opacity: float = Field(1.0, ge=0, le=1)
+    shown: bool = True
+
+
+class Duration(Part):
+    """How long a passage takes.
+
+    ``seconds`` and ``frames`` say it outright (a fraction of a frame is rounded). ``natural`` takes the length
+    of the path and a pace, in doublings per second.
+    """
+
+    unit: Literal["seconds", "frames", "natural"] = "natural"
+    value: float = Field(1.0, gt=0, ge=0.01, le=86400)
+
+
+class Passage(Part):
+    """The move from one vantage to the next."""
+
+    manner: Manner = "glide"
+    ease: Ease = Field(default_factory=Ease)
+    duration: Duration = Field(default_factory=Duration)
+
+
+class Vantage(Part):
+    """Where the camera rests: angles in degrees, focal length in millimetres on 36 mm, hold in seconds.
+
+    ``passage`` is the move from here to the next vantage; the last vantage's waits until there is a next one.
+    """
+
+    id: Id = Field(default_factory=new_id)
+    name: Name = "Vantage"
+    x: Finite = 0.0
+    y: Finite = 0.0
+    span: Span = 1000.0
+    tilt: float = Field(0.0, ge=0, le=MAX_TILT)
+    heading: float = Field(0.0, ge=-360, le=360)
+    roll: float = Field(0.0, ge=-180, le=180)
+    focal: float = Field(35.0, ge=8, le=400)
+    hold: float = Field(1.5, ge=0, le=3600)
+    passage: Passage = Field(default_factory=Passage)
+
+    @property
+    def pose(self) -> Pose:
+        """The camera at rest here."""
+        return Pose(self.x, self.y, self.span, self.tilt, self.heading, self.roll, self.focal)
+
+
+class Film(Part):
+    """One piece of work. Plates are listed from the bottom of the stack to its top."""
+
+    format: Literal["yaila/film"] = "yaila/film"
+    version: Literal[1] = 1
+    name: Name = "Untitled film"
+    frame: Frame = Field(default_factory=Frame)
+    rate: str = "25"
+    background: str = Field("#22303a", pattern=r"^#[0-9a-fA-F]{6}$")
+    ground: Ground = Field(default_factory=Ground)
+    plates: list[Plate] = Field(default_factory=list, max_length=500)
+    vantages: list[Vantage] = Field(default_factory=list, max_length=500)
+
+    @field_validator("rate")
+    @classmethod
+    def _rate(cls, text: str) -> str:
+        return str(Rate.parse(text))
+
+    @model_validator(mode="after")
+    def _ids_differ(self) -> Film:
+        for what, ids in (
+            ("plates", [plate.id for plate in self.plates]),
+            ("vantages", [vantage.id for vantage in self.vantages]),
+        ):
+            if len(set(ids)) != len(ids):
+                raise ValueError(f"Two {what} have the same id: give each its own.")
+        return self
+
+    @property
+    def fps(self) -> Rate:
+        """The frame rate as a value."""
+        return Rate.parse(self.rate)
+
+    def plate(self, plate_id: str) -> Plate:
+        """The plate with an id.
+
+        Raises:
+            BadEdit: there is none.
+        """
+        return self.plates[self.plate_index(plate_id)]
+
+    def plate_index(self, plate_id: str) -> int:
+        """The place in the stack of the plate with an id, 0 at the bottom."""
+        for index, plate in enumerate(self.plates):
+            if plate.id == plate_id:
+                return index
+        raise BadEdit("That plate is no longer in the film. Undo brings it back.")
+
+    def vantage_index(self, vantage_id: str) -> int:
+        """The place in the film of the vantage with an id."""
+        for index, vantage in enumerate(self.vantages):
+            if vantage.id == vantage_id:
+                return index
+        raise BadEdit("That vantage is no longer in the film. Undo brings it back.")

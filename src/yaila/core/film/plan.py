@@ -1,0 +1,238 @@
+"""The film laid out for drawing: where frames lie on the ground, when things happen, how the span runs.
+
+The interface draws what stands here and reckons nothing of its own.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel
+
+from yaila.core.camera import FrameSize, Track
+from yaila.core.camera.hop import RHO
+from yaila.core.film.choreography import Choreography, Leg, choreograph
+from yaila.core.film.model import Film, Plate, Vantage
+from yaila.core.ground.placement import ground_units_per_pixel, outline, through
+from yaila.core.time import timecode
+
+XY = tuple[float, float]
+
+MOST_SAMPLES = 2400
+
+
+class PlatePlan(BaseModel):
+    """A plate on the ground: its corners (top left first, clockwise), its 3x3 plate-to-ground matrix, and the
+    span down to which it is sharp (one plate pixel to one film pixel)."""
+
+    id: str
+    outline: list[XY]
+    matrix: list[float]
+    sharp_span: float
+
+
+class VantagePlan(BaseModel):
+    """A vantage in time (frames) and on the ground: the corners of what its frame shows, and where the camera
+    stands (x, y, height)."""
+
+    id: str
+    start: int
+    hold: int
+    timecode: str
+    outline: list[XY]
+    eye: tuple[float, float, float]
+    ahead: XY
+    """The middle of the frame's upper edge on the ground."""
+
+
+class Tick(BaseModel):
+    """A half-second mark on a passage: its place, the direction of travel, and whether it is a whole second."""
+
+    at: XY
+    towards: XY
+    whole: bool
+
+
+class PassagePlan(BaseModel):
+    """The move from one vantage to the next: frames, path of its target on the ground, marks in time."""
+
+    vantage: str
+    start: int
+    frames: int
+    path: list[XY]
+    ticks: list[Tick]
+    distance: float
+    length: float
+    """How much the picture changes on the way, doublings."""
+    top_pace: float
+    """The fastest it changes, doublings per second."""
+    widest: float
+    """The widest span on the way, ground units."""
+    ease_name: str
+    ease: list[XY]
+    """Progress over time, both 0..1."""
+
+
+class Stretch(BaseModel):
+    """Frames ``start`` to ``end`` - 1, over which ``plate`` is the sharpest below the camera (none: bare)."""
+
+    start: int
+    end: int
+    plate: str | None
+    sharp_span: float | None
+
+
+class Plan(BaseModel):
+    """A film laid out."""
+
+    frames: int
+    seconds: float
+    end_timecode: str
+    plates: list[PlatePlan]
+    vantages: list[VantagePlan]
+    passages: list[PassagePlan]
+    curve_frames: list[int]
+    curve_spans: list[float]
+    sharpest: list[Stretch]
+    soft: list[tuple[int, int]]
+    """Stretches of frames (start, end) in which the span asked for is closer than the sharpest plate carries."""
+
+
+def plan_of(film: Film) -> Plan:
+    """Lay a film out."""
+    choreography = choreograph(film)
+    size, frames = film.frame.size, choreography.frames
+    plates = [_plate(plate, size) for plate in film.plates]
+    step = max(1, math.ceil(frames / MOST_SAMPLES))
+    samples = np.unique(np.append(np.arange(0, frames, step), max(frames - 1, 0)))[: frames or 0]
+    sharpest, soft = _carried(film, choreography.track, plates)
+    return Plan(
+        frames=frames,
+        seconds=float(film.fps.seconds(frames)),
+        end_timecode=timecode(frames, film.fps),
+        plates=plates,
+        vantages=[
+            _vantage(film, vantage, leg) for vantage, leg in zip(film.vantages, choreography.legs, strict=True)
+        ],
+        passages=[
+            _passage(film, index, choreography)
+            for index, leg in enumerate(choreography.legs)
+            if leg.passage
+        ],
+        curve_frames=samples.tolist(),
+        curve_spans=choreography.track.span[samples].tolist(),
+        sharpest=sharpest,
+        soft=soft,
+    )
+
+
+def _plate(plate: Plate, size: FrameSize) -> PlatePlan:
+    width, height = plate.picture.width, plate.picture.height
+    matrix = plate.placement.matrix(width, height)
+    return PlatePlan(
+        id=plate.id,
+        outline=_points(outline(matrix, width, height)),
+        matrix=matrix.ravel().tolist(),
+        sharp_span=ground_units_per_pixel(matrix, width, height) * size.width,
+    )
+
+
+def _vantage(film: Film, vantage: Vantage, leg: Leg) -> VantagePlan:
+    pose, size = vantage.pose, film.frame.size
+    corners = pose.ground_outline(size)
+    return VantagePlan(
+        id=vantage.id,
+        start=leg.start,
+        hold=leg.hold,
+        timecode=timecode(leg.start, film.fps),
+        outline=_points(corners),
+        eye=pose.eye(),
+        ahead=_point((corners[0] + corners[1]) / 2),
+    )
+
+
+def _passage(film: Film, index: int, choreography: Choreography) -> PassagePlan:
+    leg, vantage, rate = choreography.legs[index], film.vantages[index], choreography.rate
+    track = choreography.track
+    after = film.vantages[index + 1]
+    rows = slice(leg.leaves, leg.end)
+    # The arrival itself belongs to the path too.
+    x = np.append(track.x[rows], after.x)
+    y = np.append(track.y[rows], after.y)
+    span = np.append(track.span[rows], after.span)
+    shown = np.unique(np.linspace(0, leg.passage, min(leg.passage, 96) + 1).astype(int))
+    ticks = []
+    half = 1
+    while (frame := rate.frames(half / 2)) < leg.passage:
+        ahead = np.array([x[frame + 1] - x[frame - 1], y[frame + 1] - y[frame - 1]])
+        reach = float(np.hypot(*ahead))
+        if reach > 0:
+            ticks.append(
+                Tick(at=(float(x[frame]), float(y[frame])), towards=_point(ahead / reach), whole=half % 2 == 0)
+            )
+        half += 1
+    change = np.hypot(
+        np.diff(np.log(span)), RHO**2 * np.hypot(np.diff(x), np.diff(y)) / np.sqrt(span[1:] * span[:-1])
+    )
+    times = np.linspace(0, 1, 41)
+    return PassagePlan(
+        vantage=vantage.id,
+        start=leg.leaves,
+        frames=leg.passage,
+        path=_points(np.stack([x, y], axis=1)[shown]),
+        ticks=ticks,
+        distance=math.hypot(after.x - vantage.x, after.y - vantage.y),
+        length=leg.length,
+        top_pace=float(change.max() * float(rate.value) / math.log(2)),
+        widest=float(span.max()),
+        ease_name=vantage.passage.ease.name,
+        ease=_points(np.stack([times, vantage.passage.ease.at(times)], axis=1)),
+    )
+
+
+def _carried(
+    film: Film, track: Track, plates: list[PlatePlan]
+) -> tuple[list[Stretch], list[tuple[int, int]]]:
+    """Which plate is the sharpest under the target, frame by frame, and where even that is soft."""
+    frames = len(track)
+    best = np.full(frames, np.inf)
+    which = np.full(frames, -1)
+    targets = np.stack([track.x, track.y], axis=1)
+    for index, (plate, laid) in enumerate(zip(film.plates, plates, strict=True)):
+        if not plate.shown:
+            continue
+        matrix = np.linalg.inv(np.reshape(laid.matrix, (3, 3)))
+        on = through(matrix, targets) if frames else np.zeros((0, 2))
+        inside = (on >= 0).all(axis=1) & (on[:, 0] <= plate.picture.width) & (on[:, 1] <= plate.picture.height)
+        better = inside & (laid.sharp_span < best)
+        best[better], which[better] = laid.sharp_span, index
+    stretches = [
+        Stretch(
+            start=start,
+            end=end,
+            plate=plates[which[start]].id if which[start] >= 0 else None,
+            sharp_span=float(best[start]) if which[start] >= 0 else None,
+        )
+        for start, end in _runs(which)
+    ]
+    # A hair of slack: a span that is exactly the plate's limit is sharp.
+    softness = (track.span < best * 0.999) & (which >= 0)
+    return stretches, [(start, end) for start, end in _runs(softness) if softness[start]]
+
+
+def _runs(values: NDArray) -> list[tuple[int, int]]:
+    if not len(values):
+        return []
+    edges = np.flatnonzero(np.diff(values.astype(np.int64))) + 1
+    bounds = [0, *edges.tolist(), len(values)]
+    return list(zip(bounds, bounds[1:], strict=False))
+
+
+def _point(value: NDArray[np.float64]) -> XY:
+    return float(value[0]), float(value[1])
+
+
+def _points(values: NDArray[np.float64]) -> list[XY]:
+    return [(x, y) for x, y in values.tolist()]

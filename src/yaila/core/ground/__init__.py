@@ -1,0 +1,18 @@
+"""The flat coordinate surface that all things are placed on, and how things are placed."""
+
+from yaila.core.ground.mercator import GroundBox, lonlat_of, mercator_of, tile_box, tile_of, units_per_pixel
+from yaila.core.ground.placement import Affine, Homography, Placement, Point, Similarity
+
+__all__ = [
+    "Affine",
+    "GroundBox",
+    "Homography",
+    "Placement",
+    "Point",
+    "Similarity",
+    "lonlat_of",
+    "mercator_of",
+    "tile_box",
+    "tile_of",
+    "units_per_pixel",
+]

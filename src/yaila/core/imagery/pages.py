@@ -1,0 +1,130 @@
+"""Pages: the tiles of pyramids that drawing has at hand, in one bounded block of memory.
+
+Every page is ``PAGE`` pixels square and carries a border of one pixel from its neighbours (at the edge of the
+plate, its own edge again), so that bilinear samples never need a second page. Pages hold premultiplied RGBA.
+Drawing pins the pages it needs, draws, and lets go; the ones longest unused make room for new ones.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+PAGE = 256
+"""Pixels along a page's side, without its border."""
+
+PADDED = PAGE + 2
+
+PageKey = tuple[str, int, int, int]
+"""Plate picture, level, column, row."""
+
+
+class Pyramid(Protocol):
+    """What pages are read from."""
+
+    alpha: bool
+
+    @property
+    def sizes(self) -> tuple[tuple[int, int], ...]:
+        """Width and height of every level, the full picture first; level L is scaled by 2**-L."""
+        ...
+
+    def page(self, level: int, column: int, row: int, out: NDArray[np.uint8]) -> None:
+        """Fill ``out``, shape (258, 258, 4), with a page and its border: premultiplied RGBA."""
+        ...
+
+
+class PagesFull(Exception):
+    """More pages are asked for at once than the store can hold."""
+
+
+class PageStore:
+    """A bounded store of pages, shared by everything that draws in a process."""
+
+    def __init__(self, megabytes: int = 384, readers: int = 2) -> None:
+        count = max(16, megabytes * 2**20 // (PADDED * PADDED * 4))
+        self.block: NDArray[np.uint8] = np.zeros((count, PADDED, PADDED, 4), dtype=np.uint8)
+        self.texels: NDArray[np.uint32] = self.block.reshape(-1).view(np.uint32)
+        self._slots: OrderedDict[PageKey, int] = OrderedDict()
+        self._pins: dict[PageKey, int] = {}
+        self._free = list(range(count - 1, -1, -1))
+        self._lock = threading.Condition()
+        self._loading: set[PageKey] = set()
+        self._readers = ThreadPoolExecutor(readers, thread_name_prefix="pages")
+
+    @property
+    def capacity(self) -> int:
+        """How many pages fit."""
+        return len(self.block)
+
+    def clear(self) -> None:
+        """Forget every page that is not in use."""
+        with self._lock:
+            for key in [key for key in self._slots if not self._pins.get(key)]:
+                self._free.append(self._slots.pop(key))
+
+    @contextmanager
+    def pinned(self, wanted: dict[PageKey, Pyramid]) -> Iterator[dict[PageKey, int]]:
+        """Slots in ``block`` for the pages wanted, which stay put until the block is left.
+
+        Raises:
+            PagesFull: they do not fit, other drawing's pages considered.
+        """
+        slots = self._take(wanted)
+        try:
+            yield slots
+        finally:
+            with self._lock:
+                for key in wanted:
+                    self._pins[key] -= 1
+                    if not self._pins[key]:
+                        del self._pins[key]
+                self._lock.notify_all()
+
+    def _take(self, wanted: dict[PageKey, Pyramid]) -> dict[PageKey, int]:
+        with self._lock:
+            present = sum(key in self._slots for key in wanted)
+            spare = len(self._free) + sum(
+                1 for key in self._slots if not self._pins.get(key) and key not in wanted
+            )
+            if len(wanted) - present > spare:
+                raise PagesFull
+            mine: list[PageKey] = []
+            for key in wanted:
+                self._pins[key] = self._pins.get(key, 0) + 1
+                if key in self._slots:
+                    self._slots.move_to_end(key)
+            for key in wanted:
+                if key not in self._slots:
+                    self._slots[key] = self._free.pop() if self._free else self._evict()
+                    self._loading.add(key)
+                    mine.append(key)
+            slots = {key: self._slots[key] for key in wanted}
+        try:
+            list(self._readers.map(lambda key: wanted[key].page(*key[1:], self.block[slots[key]]), mine))
+        except BaseException:
+            with self._lock:
+                for key in mine:
+                    self._free.append(self._slots.pop(key))
+                for key in wanted:
+                    self._pins[key] -= 1
+                self._loading.difference_update(mine)
+                self._lock.notify_all()
+            raise
+        with self._lock:
+            self._loading.difference_update(mine)
+            self._lock.notify_all()
+            # Another thread may be reading a page that both of us want.
+            self._lock.wait_for(lambda: not any(key in self._loading for key in wanted))
+        return slots
+
+    def _evict(self) -> int:
+        key = next(key for key in self._slots if not self._pins.get(key))
+        return self._slots.pop(key)

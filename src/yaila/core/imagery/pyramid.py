@@ -1,0 +1,196 @@
+"""Pictures made into pyramids: tiled TIFF files in which every level halves the one before.
+
+libvips reads the picture as a stream, so memory stays bounded however large it is. The pyramid is 8-bit sRGB,
+with straight alpha where the picture has it, not compressed: the eye jumps about in a film, and unpacking would
+cost more than reading. Level L covers plate coordinates scaled
+by 2**-L exactly: each of its pixels is the mean of 2x2 pixels of the level before (alpha weighs in).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import pyvips
+import tifffile
+from numba import njit
+from numpy.typing import NDArray
+
+from yaila.core.errors import BadPicture
+from yaila.core.imagery.pages import PAGE, PADDED
+
+PIXEL_LIMIT = 2_000_000_000
+"""The largest picture taken, pixels (48,000 x 24,000 is 1,152,000,000)."""
+
+FORMATS = {"pngload": "PNG", "jpegload": "JPEG", "webpload": "WebP", "tiffload": "TIFF"}
+
+
+@dataclass(frozen=True)
+class PictureFacts:
+    """What a picture is once it stands upright: size in pixels, whether it has alpha, and its format."""
+
+    width: int
+    height: int
+    alpha: bool
+    format: str
+
+
+def read_facts(path: Path, name: str) -> PictureFacts:
+    """Size and kind of a picture file, from its header.
+
+    Raises:
+        BadPicture: not a picture Yaila reads, of no size, or over the pixel limit.
+    """
+    if path.stat().st_size == 0:
+        raise BadPicture(f"“{name}” is empty: it has no bytes. Save it again and drop it once more.")
+    loader = pyvips.vips_lib.vips_foreign_find_load(str(path).encode())
+    kind = "" if loader == pyvips.ffi.NULL else pyvips.ffi.string(loader).decode()
+    kind = {"VipsForeignLoad" + key.removesuffix("load").capitalize() + "File": key for key in FORMATS}.get(
+        kind.replace("VipsForeignLoadPng", "VipsForeignLoadPng"), kind
+    )
+    format_name = next((label for label in FORMATS.values() if label.lower() in kind.lower()), None)
+    if format_name is None:
+        raise BadPicture(f"“{name}” is not a picture Yaila reads. Save it as PNG, JPEG, WebP or TIFF.")
+    try:
+        image = pyvips.Image.new_from_file(str(path), access="sequential")
+    except pyvips.Error as error:
+        raise BadPicture(f"“{name}” is damaged: its header cannot be read. Export it again.") from error
+    width, height = image.width, image.height
+    if image.get_typeof("orientation") and image.get("orientation") >= 5:
+        width, height = height, width
+    if width < 1 or height < 1:
+        raise BadPicture(f"“{name}” has no size: {width} × {height} pixels. Export it again.")
+    if width * height > PIXEL_LIMIT:
+        raise BadPicture(
+            f"“{name}” is {width:,} × {height:,} pixels, over the limit of {PIXEL_LIMIT:,}. "
+            "Cut it in parts or make it smaller."
+        )
+    return PictureFacts(width, height, image.hasalpha(), format_name)
+
+
+def build_pyramid(
+    source: Path, target: Path, name: str, progress: Callable[[float], None] | None = None
+) -> PictureFacts:
+    """Write the pyramid of a picture file.
+
+    Args:
+        source: PNG, JPEG, WebP or TIFF, 8 or 16 bit, grey, RGB or CMYK; an embedded profile is converted to
+            sRGB, and the orientation its EXIF asks for is obeyed.
+        target: the TIFF to write. It appears only when it is whole.
+        progress: called with 0..1 now and then.
+
+    Raises:
+        BadPicture: as :func:`read_facts`, or the picture's data end too early or are damaged.
+    """
+    facts = read_facts(source, name)
+    part = target.with_suffix(".part")
+    try:
+        image = pyvips.Image.new_from_file(str(source), access="sequential", fail_on="warning")
+        image = upright_srgb(image)
+        if progress:
+            # libvips tells its progress per stream; the pyramid is written in one.
+            image.set_progress(True)
+            image.signal_connect("eval", lambda _, report: progress(min(report.percent / 100, 1.0)))
+        image.tiffsave(
+            str(part),
+            tile=True,
+            pyramid=True,
+            tile_width=PAGE,
+            tile_height=PAGE,
+            compression="none",
+            bigtiff=True,
+            region_shrink="mean",
+            keep="none",
+        )
+    except pyvips.Error as error:
+        part.unlink(missing_ok=True)
+        raise BadPicture(
+            f"“{name}” is cut short or damaged: its picture data end too early. Copy or export it again."
+        ) from error
+    part.replace(target)
+    return facts
+
+
+def upright_srgb(image: pyvips.Image) -> pyvips.Image:
+    """The picture upright, as 8-bit sRGB with three bands, or four with alpha."""
+    image = image.autorot()
+    if image.get_typeof("icc-profile-data") or image.interpretation == "cmyk":
+        # A CMYK picture without a profile gets libvips' own; depth 8 rounds 16-bit values.
+        image = image.icc_transform("srgb", input_profile="cmyk", embedded=True, intent="relative", depth=8)
+    elif image.interpretation in ("rgb16", "grey16", "scrgb") or image.format != "uchar":
+        if image.format not in ("uchar", "ushort"):
+            image = image.cast("uchar")
+        elif image.format == "ushort":
+            # 65535 / 255 = 257: round to nearest, where a shift would darken.
+            image = ((image + 128) / 257).floor().cast("uchar")
+        image = image.copy(interpretation="srgb" if image.bands >= 3 else "b-w")
+    if image.bands <= 2:
+        grey = image.extract_band(0)
+        colour = grey.bandjoin([grey, grey])
+        image = colour.bandjoin(image.extract_band(1)) if image.bands == 2 else colour
+    elif image.bands > 4:
+        image = image.extract_band(0, n=4)
+    return image.copy(interpretation="srgb")
+
+
+class TiffPyramid:
+    """A pyramid file opened for reading; safe to read from several threads."""
+
+    def __init__(self, path: Path) -> None:
+        with tifffile.TiffFile(path) as tiff:
+            self._sizes = tuple((page.imagewidth, page.imagelength) for page in tiff.pages)
+            self._offsets = [np.asarray(page.dataoffsets, np.int64) for page in tiff.pages]
+            self._bands = int(tiff.pages[0].samplesperpixel)
+        self._data: NDArray[np.uint8] = np.memmap(path, np.uint8, mode="r").view(np.ndarray)
+        self.alpha = self._bands == 4
+
+    @property
+    def sizes(self) -> tuple[tuple[int, int], ...]:
+        """Width and height of every level, the full picture first."""
+        return self._sizes
+
+    def page(self, level: int, column: int, row: int, out: NDArray[np.uint8]) -> None:
+        """Fill ``out``, shape (258, 258, 4), with a page and its border: premultiplied RGBA."""
+        width, height = self._sizes[level]
+        _fill(out, self._data, self._offsets[level], self._bands, width, height, column, row)
+
+    def read(self, level: int) -> NDArray[np.uint8]:
+        """A whole level, shape (height, width, 4), premultiplied RGBA; for levels that are not large."""
+        width, height = self._sizes[level]
+        out = np.empty((-(-height // PAGE) * PAGE, -(-width // PAGE) * PAGE, 4), np.uint8)
+        page = np.empty((PADDED, PADDED, 4), np.uint8)
+        for row in range(0, height, PAGE):
+            for column in range(0, width, PAGE):
+                self.page(level, column // PAGE, row // PAGE, page)
+                out[row : row + PAGE, column : column + PAGE] = page[1:-1, 1:-1]
+        return out[:height, :width]
+
+
+@njit(cache=True, nogil=True)
+def _fill(out, data, offsets, bands, width, height, column, row):  # type: ignore[no-untyped-def]
+    """Copy a page from the tiles of a level, the edge of the picture repeated beyond it."""
+    columns = (width + PAGE - 1) // PAGE
+    for y in range(PADDED):
+        gy = min(max(row * PAGE - 1 + y, 0), height - 1)
+        for x in range(PADDED):
+            gx = min(max(column * PAGE - 1 + x, 0), width - 1)
+            tile = offsets[(gy // PAGE) * columns + gx // PAGE]
+            at = tile + ((gy % PAGE) * PAGE + gx % PAGE) * bands
+            if bands == 4:
+                alpha = np.uint32(data[at + 3])
+                for band in range(3):
+                    out[y, x, band] = (np.uint32(data[at + band]) * alpha + 127) // 255
+                out[y, x, 3] = alpha
+            else:
+                for band in range(3):
+                    out[y, x, band] = data[at + band]
+                out[y, x, 3] = 255
+
+
+@lru_cache(maxsize=256)
+def open_pyramid(path: Path) -> TiffPyramid:
+    """Open a pyramid that :func:`build_pyramid` wrote."""
+    return TiffPyramid(path)

@@ -1,0 +1,372 @@
+"""The ground raster: pages of plates drawn into frame pixels.
+
+Every frame pixel is the mean, over its own square, of what the plates show there. The square is taken to each
+plate by the ground-to-frame map and its derivative (P. Heckbert, "Fundamentals of Texture Mapping and Image
+Warping", 1989, ch. 3.5). The shorter side of what comes out chooses the two pyramid levels that are blended
+(L. Williams, "Pyramidal Parametrics", SIGGRAPH 1983), and a grid of taps covers the longer side; so near and
+far of a tilted frame are each as sharp as their pixels allow, without shimmer, and levels never change with a
+jump. Plates are taken from the top of the stack down (front to back, Porter & Duff "over", premultiplied), until
+nothing shines through any more.
+
+Values are averaged as encoded (sRGB), as the pyramids are; averages over time and lens are another matter.
+
+The functions here are compiled by Numba, release the interpreter lock, and know only arrays.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numba.core.compiler import Compiler
+from numpy.typing import NDArray
+
+from yaila.core.imagery.pages import PADDED
+
+
+class _Apart(Compiler):
+    """Compiles a function whose array arguments never overlap, so that its loops can become vector code."""
+
+    def define_pipelines(self):  # type: ignore[no-untyped-def]
+        self.state.flags.noalias = True
+        return super().define_pipelines()
+
+
+CELL = 16
+"""Pixels along a side of the cells by which :func:`needed` looks at the frame."""
+
+SHINE = 0.002
+"""Below this share of light left, plates further down are not looked at."""
+
+MOST_LEVELS = 20
+
+SEGMENT = 128
+"""Pixels of a row drawn at once."""
+
+PADDED_AREA = PADDED * PADDED
+
+# Columns of a layer's settings.
+WIDTH, HEIGHT, OPACITY, FEATHER_SHAPE, FEATHER, OPAQUE, LEVELS = range(7)
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _smooth(t):
+    t = min(max(t, 0.0), 1.0)
+    return t * t * (3.0 - 2.0 * t)
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _coverage(x, y, along_x, along_y, width, height, shape, feather):
+    """How much of the plate covers a pixel, 0..1: its feather, and its edge softened over the pixel.
+
+    ``along_x`` and ``along_y`` are the widths of the pixel's square in plate pixels.
+    """
+    cover = 0.0
+    if shape == 0.0:
+        near_x, near_y = min(x, width - x), min(y, height - y)
+        cover = min(max(near_x / along_x + 0.5, 0.0), 1.0) * min(max(near_y / along_y + 0.5, 0.0), 1.0)
+        if cover > 0.0 and feather > 0.0:
+            ramp = feather * 0.5 * min(width, height)
+            cover *= _smooth(near_x / ramp) * _smooth(near_y / ramp)
+    else:
+        a, b = 2.0 * x / width - 1.0, 2.0 * y / height - 1.0
+        radius = math.sqrt(a * a + b * b)
+        slope = (abs(a) * 2.0 * along_x / width + abs(b) * 2.0 * along_y / height) / max(radius, 1e-9)
+        cover = min(max((1.0 - radius) / max(slope, 1e-12) + 0.5, 0.0), 1.0)
+        if cover > 0.0 and feather > 0.0:
+            cover *= _smooth((1.0 - radius) / feather)
+    return cover
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _level(side, sharpness, levels):
+    """The pyramid level, with its fraction, for a pixel whose shorter side is ``side`` plate pixels."""
+    value = math.log2(max(side * sharpness, 1e-12))
+    return min(max(value, 0.0), levels - 1.0)
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _channel(p00, p01, p10, p11, w00, w01, w10, w11, shift):
+    """One channel of four texels, weighted."""
+    return (
+        np.float32(np.int32((p00 >> shift) & np.uint32(255))) * w00
+        + np.float32(np.int32((p01 >> shift) & np.uint32(255))) * w01
+        + np.float32(np.int32((p10 >> shift) & np.uint32(255))) * w10
+        + np.float32(np.int32((p11 >> shift) & np.uint32(255))) * w11
+    )
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _sample(
+    n, across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y, columns, start, table, texels,
+    weights, red, green, blue, alpha,
+):  # fmt: skip
+    """Add one bilinear tap from one level to ``n`` neighbouring pixels of a row.
+
+    ``across``, ``down`` and ``depth`` are (value at the first pixel, change per pixel) of the numerators and
+    the denominator of the texel's place, counted from the texel ``base_x``, ``base_y``. Float32 is enough, as
+    these places stay small. This loop is written so that the compiler turns it into vector instructions.
+    """
+    a0, a1 = np.float32(across[0]), np.float32(across[1])
+    d0, d1 = np.float32(down[0]), np.float32(down[1])
+    w0, w1 = np.float32(depth[0]), np.float32(depth[1])
+    lx0, lx1, ly0, ly1 = np.float32(low_x), np.float32(high_x), np.float32(low_y), np.float32(high_y)
+    bx, by = np.int32(base_x), np.int32(base_y)
+    wide, first = np.uint32(columns), np.uint32(start)
+    for i in range(n):
+        t = np.float32(i)
+        inverse = np.float32(1) / (w0 + w1 * t)
+        x = min(max((a0 + a1 * t) * inverse, lx0), lx1)
+        y = min(max((d0 + d1 * t) * inverse, ly0), ly1)
+        kx, ky = np.int32(np.floor(x)), np.int32(np.floor(y))
+        fx, fy = x - np.float32(kx), y - np.float32(ky)
+        ix, iy = np.uint32(kx + bx), np.uint32(ky + by)
+        slot = table[np.uint32(first + (iy >> np.uint32(8)) * wide + (ix >> np.uint32(8)))]
+        at = np.uint32(
+            slot * np.uint32(PADDED_AREA)
+            + (iy & np.uint32(255)) * np.uint32(PADDED)
+            + (ix & np.uint32(255))
+            + np.uint32(PADDED + 1)
+        )
+        weight = weights[i]
+        w11 = fx * fy * weight
+        w10 = fy * weight - w11
+        w01 = fx * weight - w11
+        w00 = weight - w01 - w10 - w11
+        p00, p01 = texels[at], texels[np.uint32(at + np.uint32(1))]
+        p10, p11 = texels[np.uint32(at + np.uint32(PADDED))], texels[np.uint32(at + np.uint32(PADDED + 1))]
+        red[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(0))
+        green[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(8))
+        blue[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(16))
+        alpha[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(24))
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def draw_rows(
+    out, first, last, maps, settings, level_edges, level_starts, level_columns, table, texels, background,
+    sharpness, least_taps, most_taps,
+):  # fmt: skip
+    """Draw rows ``first`` to ``last`` - 1 of a frame.
+
+    Args:
+        out: (height, width, 3) uint8, written.
+        maps: (n, 3, 3) float64, frame pixels to plate pixels, the top plate first.
+        settings: (n, 7) float64, columns as named above.
+        level_edges: (n, MOST_LEVELS, 2) float64, the last column and row of each level.
+        level_starts, level_columns: (n, MOST_LEVELS) int64, where a level's pages start in ``table``, and
+            how many stand in a row.
+        table: (m,) uint32, the slot of each page.
+        texels: (slots * 258 * 258,) uint32, premultiplied RGBA, red in the lowest byte.
+        background: (3,) float32, 0..255.
+        sharpness: texels of the finer level blended, against the pixel's shorter side: 1 for one tap a
+            pixel, 0.5 for a grid of 2 x 2.
+        least_taps, most_taps: how many taps along one side of a pixel.
+    """
+    width = out.shape[1]
+    light = np.empty(SEGMENT, np.float32)
+    frame = np.empty((3, SEGMENT), np.float32)
+    cover = np.empty(SEGMENT, np.float32)
+    ends = np.empty(4, np.float64)
+    weights = np.empty(SEGMENT, np.float32)
+    sums = np.empty((4, SEGMENT), np.float32)
+    red, green, blue, alpha = sums[0], sums[1], sums[2], sums[3]
+    for row in range(first, last):
+        left = 0
+        while left < width:
+            n = min(SEGMENT, width - left)
+            light[:] = np.float32(1)
+            frame[:] = np.float32(0)
+            for layer in range(maps.shape[0]):
+                ends[0] = ends[1] = 0.0
+                if not _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
+                    continue
+                finest = min(ends[0], ends[1])
+                rise = np.float32((ends[1] - ends[0]) / max(n - 1, 1))
+                fine = int(finest)
+                texel = 2.0**finest
+                taps_u = int(min(max(ends[2] / texel + 0.25, least_taps), most_taps))
+                taps_v = int(min(max(ends[3] / texel + 0.25, least_taps), most_taps))
+                share = np.float32(1.0 / (taps_u * taps_v))
+                sums[:] = np.float32(0)
+                for step in range(2):
+                    level = fine + step
+                    most = np.float32(0)
+                    above = np.float32(ends[0] - fine)
+                    for i in range(n):
+                        mix = (above + rise * np.float32(i)) * np.float32(2) - np.float32(0.5)
+                        mix = min(max(mix, np.float32(0)), np.float32(1))
+                        weights[i] = (mix if step else np.float32(1) - mix) * share
+                        most = max(most, weights[i])
+                    if most <= 0.0 or level >= int(settings[layer, LEVELS]):
+                        continue
+                    shrink = 0.5**level
+                    for tap in range(taps_u * taps_v):
+                        u = left + (tap % taps_u + 0.5) / taps_u
+                        v = row + (tap // taps_u + 0.5) / taps_v
+                        wu = maps[layer, 2, 0]
+                        w = wu * u + maps[layer, 2, 1] * v + maps[layer, 2, 2]
+                        xu, yu = maps[layer, 0, 0] * shrink, maps[layer, 1, 0] * shrink
+                        x = xu * u + (maps[layer, 0, 1] * v + maps[layer, 0, 2]) * shrink
+                        y = yu * u + (maps[layer, 1, 1] * v + maps[layer, 1, 2]) * shrink
+                        # Texel places count from the middle pixel's, to keep their digits in float32.
+                        half = n // 2
+                        middle = w + wu * half
+                        right, bottom = level_edges[layer, level, 0], level_edges[layer, level, 1]
+                        base_x = np.floor(min(max((x + xu * half) / middle, 0.0), right))
+                        base_y = np.floor(min(max((y + yu * half) / middle, 0.0), bottom))
+                        ox, oy = base_x + 0.5, base_y + 0.5
+                        _sample(
+                            n, (x - ox * w, xu - ox * wu), (y - oy * w, yu - oy * wu), (w, wu),
+                            -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y,
+                            level_columns[layer, level], level_starts[layer, level], table, texels,
+                            weights, red, green, blue, alpha,
+                        )  # fmt: skip
+                brightest = np.float32(0)
+                for i in range(n):
+                    shine = light[i] * cover[i]
+                    frame[0, i] += red[i] * shine
+                    frame[1, i] += green[i] * shine
+                    frame[2, i] += blue[i] * shine
+                    light[i] -= alpha[i] * shine * np.float32(1 / 255)
+                    brightest = max(brightest, light[i])
+                if brightest < SHINE:
+                    break
+            for i in range(n):
+                for channel in range(3):
+                    value = frame[channel, i] + light[i] * background[channel]
+                    out[row, left + i, channel] = np.uint8(min(value + np.float32(0.5), np.float32(255)))
+            left += n
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", inline="always")
+def _map(m, layer, u, v):
+    """The plate pixel at a frame pixel, and its derivatives: x, y, dx/du, dx/dv, dy/du, dy/dv (x = nan behind)."""
+    w = m[layer, 2, 0] * u + m[layer, 2, 1] * v + m[layer, 2, 2]
+    inverse = 1.0 / w if w > 1e-12 else 0.0
+    x = (m[layer, 0, 0] * u + m[layer, 0, 1] * v + m[layer, 0, 2]) * inverse
+    y = (m[layer, 1, 0] * u + m[layer, 1, 1] * v + m[layer, 1, 2]) * inverse
+    xu, xv = (m[layer, 0, 0] - x * m[layer, 2, 0]) * inverse, (m[layer, 0, 1] - x * m[layer, 2, 1]) * inverse
+    yu, yv = (m[layer, 1, 0] - y * m[layer, 2, 0]) * inverse, (m[layer, 1, 1] - y * m[layer, 2, 1]) * inverse
+    return w > 1e-12, x, y, xu, xv, yu, yv
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
+    """How a layer meets ``n`` pixels of a row. Writes its coverage of each.
+
+    ``ends`` takes the level at the first pixel and at the last, and the longest sides of a pixel along and across
+    the row, in plate pixels. Between the ends the level runs evenly to within a hundredth. Returns whether any
+    pixel is covered.
+    """
+    width, height = settings[layer, WIDTH], settings[layer, HEIGHT]
+    shape, feather, opacity = (
+        settings[layer, FEATHER_SHAPE], settings[layer, FEATHER], settings[layer, OPACITY],
+    )  # fmt: skip
+    v = row + 0.5
+    whole, front = 0, 0
+    west, east, north, south = 1e30, -1e30, 1e30, -1e30
+    ends[2] = ends[3] = 0.0
+    for end in range(2):
+        ahead, x, y, xu, xv, yu, yv = _map(maps, layer, left + 0.5 + end * (n - 1), v)
+        if not ahead:
+            continue
+        front += 1
+        along_x, along_y = abs(xu) + abs(xv), abs(yu) + abs(yv)
+        west, east = min(west, x - along_x), max(east, x + along_x)
+        north, south = min(north, y - along_y), max(south, y + along_y)
+        if _coverage(x, y, along_x, along_y, width, height, shape, feather) > 0.9999:
+            whole += 1
+        side_u, side_v = math.sqrt(xu * xu + yu * yu), math.sqrt(xv * xv + yv * yv)
+        ends[end] = _level(min(side_u, side_v), sharpness, settings[layer, LEVELS])
+        ends[2], ends[3] = max(ends[2], side_u), max(ends[3], side_v)
+    if front == 0:
+        return False
+    if front == 2:
+        if east < 0.0 or south < 0.0 or west > width or north > height:
+            return False
+        if whole == 2:
+            # What is covered whole is convex, so all between the ends is too.
+            for i in range(n):
+                cover[i] = np.float32(opacity)
+            return True
+    else:
+        ends[0] = ends[1] = max(ends[0], ends[1])
+    seen = False
+    for i in range(n):
+        ahead, x, y, xu, xv, yu, yv = _map(maps, layer, left + i + 0.5, v)
+        along_x, along_y = max(abs(xu) + abs(xv), 1e-12), max(abs(yu) + abs(yv), 1e-12)
+        c = _coverage(x, y, along_x, along_y, width, height, shape, feather) * opacity if ahead else 0.0
+        cover[i] = np.float32(c)
+        seen = seen or c > 0.0
+    return seen
+
+
+@njit(cache=True, nogil=True)
+def needed(
+    first, last, width, maps, settings, level_edges, level_starts, level_columns, sharpness, wanted
+):  # fmt: skip
+    """Mark in ``wanted`` (m,) bool the pages that :func:`draw_rows` will look at, over-asking a little."""
+    count = maps.shape[0]
+    xs, ys = np.zeros(4), np.zeros(4)
+    for top in range(first, last, CELL):
+        for left in range(0, width, CELL):
+            for layer in range(count):
+                front, inside = 0, 0
+                least, most = 1e30, 0.0
+                for corner in range(4):
+                    u = min(left + (corner % 2) * CELL, width)
+                    v = min(top + (corner // 2) * CELL, last)
+                    w = maps[layer, 2, 0] * u + maps[layer, 2, 1] * v + maps[layer, 2, 2]
+                    if w <= 1e-12:
+                        continue
+                    front += 1
+                    x = (maps[layer, 0, 0] * u + maps[layer, 0, 1] * v + maps[layer, 0, 2]) / w
+                    y = (maps[layer, 1, 0] * u + maps[layer, 1, 1] * v + maps[layer, 1, 2]) / w
+                    xu, xv = (maps[layer, 0, 0] - x * maps[layer, 2, 0]) / w, (maps[layer, 0, 1] - x * maps[layer, 2, 1]) / w
+                    yu, yv = (maps[layer, 1, 0] - y * maps[layer, 2, 0]) / w, (maps[layer, 1, 1] - y * maps[layer, 2, 1]) / w
+                    xs[corner], ys[corner] = x, y
+                    side = min(math.sqrt(xu * xu + yu * yu), math.sqrt(xv * xv + yv * yv))
+                    least, most = min(least, side), max(most, side)
+                    along_x, along_y = abs(xu) + abs(xv), abs(yu) + abs(yv)
+                    if (
+                        settings[layer, OPACITY] * settings[layer, OPAQUE] > 0.9995
+                        and _coverage(
+                            x, y, along_x, along_y, settings[layer, WIDTH], settings[layer, HEIGHT],
+                            settings[layer, FEATHER_SHAPE], settings[layer, FEATHER],
+                        ) > 0.9995
+                    ):
+                        inside += 1
+                if front == 0:
+                    continue
+                levels = int(settings[layer, LEVELS])
+                if front < 4:
+                    # The horizon runs through the cell: the plate is far there, its coarse levels do.
+                    x0, y0, x1, y1 = 0.0, 0.0, settings[layer, WIDTH], settings[layer, HEIGHT]
+                    low = high = levels - 1
+                else:
+                    slack = most
+                    x0, x1 = xs.min() - slack, xs.max() + slack
+                    y0, y1 = ys.min() - slack, ys.max() + slack
+                    if x1 < 0 or y1 < 0 or x0 > settings[layer, WIDTH] or y0 > settings[layer, HEIGHT]:
+                        continue
+                    low = int(_level(least * 0.98, sharpness, settings[layer, LEVELS]))
+                    high = min(int(_level(most * 1.02, sharpness, settings[layer, LEVELS])) + 1, levels - 1)
+                for level in range(low, high + 1):
+                    shrink = 1.0 / (1 << level)
+                    right, bottom = level_edges[layer, level, 0], level_edges[layer, level, 1]
+                    c0 = int(min(max(x0 * shrink - 1.0, 0), right)) >> 8
+                    c1 = int(min(max(x1 * shrink + 0.5, 0), right)) >> 8
+                    r0 = int(min(max(y0 * shrink - 1.0, 0), bottom)) >> 8
+                    r1 = int(min(max(y1 * shrink + 0.5, 0), bottom)) >> 8
+                    start, columns = level_starts[layer, level], level_columns[layer, level]
+                    for r in range(r0, r1 + 1):
+                        for c in range(c0, c1 + 1):
+                            wanted[start + r * columns + c] = True
+                if inside == 4:
+                    break
+
+
+def empty_frame(width: int, height: int) -> NDArray[np.uint8]:
+    """A frame to draw into."""
+    return np.empty((height, width, 3), dtype=np.uint8)

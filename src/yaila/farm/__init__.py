@@ -1,0 +1,72 @@
+"""Long work in processes of its own, so that the interface never waits for it: imports and reels."""
+
+from __future__ import annotations
+
+import logging
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+
+from yaila.store import Store
+
+log = logging.getLogger("yaila")
+
+
+class Farm:
+    """Starts a process for each job: one import and one reel at a time, the others wait their turn."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self._processes: dict[str, subprocess.Popen[bytes]] = {}
+        self._turns = {"import": threading.Lock(), "reel": threading.Lock()}
+        self._closing = False
+
+    def start(self, job: str, kind: str, done: Callable[[], None] = lambda: None) -> None:
+        """Do a job in the background; ``done`` is called when its process has ended well."""
+        module = {"import": "yaila.farm.importing", "reel": "yaila.farm.reel"}[kind]
+        threading.Thread(target=self._work, args=(job, kind, module, done), daemon=True).start()
+
+    def cancel(self, job: str) -> None:
+        """Stop a job; what it has written so far is removed."""
+        self._store.jobs.note(job, state="cancelled", message="Cancelled.")
+        process = self._processes.get(job)
+        if process:
+            process.terminate()
+            process.wait(timeout=10)
+        self._sweep(job)
+
+    def close(self) -> None:
+        """Stop all jobs: the server is going."""
+        self._closing = True
+        for process in list(self._processes.values()):
+            process.terminate()
+
+    def _work(self, job: str, kind: str, module: str, done: Callable[[], None]) -> None:
+        with self._turns[kind]:
+            if self._closing or self._store.jobs.get(job).state != "waiting":
+                return
+            process = subprocess.Popen([sys.executable, "-m", module, str(self._store.home), job])
+            self._processes[job] = process
+            code = process.wait()
+            del self._processes[job]
+        if self._closing:
+            self._store.jobs.note(
+                job, state="interrupted", message="Yaila was stopped while this was under way. Start it again."
+            )
+        elif code:
+            self._store.jobs.note(
+                job, state="failed", message=f"The work stopped unexpectedly (code {code}). Start it again."
+            )
+        else:
+            try:
+                done()
+            except Exception as error:
+                log.exception("After job %s", job)
+                self._store.jobs.note(job, state="failed", message=str(error))
+
+    def _sweep(self, job: str) -> None:
+        for part in self._store.reels.glob(f"{job}*"):
+            part.unlink(missing_ok=True)
+        for part in self._store.arrivals.glob(f"{job}*"):
+            part.unlink(missing_ok=True)

@@ -1,0 +1,1 @@
+"""The practice world: an invented archipelago, the same every time."""

@@ -1,0 +1,147 @@
+"""The Night Post: the demo film. The mail boat serves an archipelago in one night.
+
+Its plates are pictures of the practice world, taken in different seasons and by different cameras, so their
+tints differ, as such pictures do.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import math
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from yaila.core.camera import Ease
+from yaila.core.film import Duration, Feather, Film, Ground, Passage, Plate, Vantage
+from yaila.core.ground import GroundBox, Similarity
+from yaila.standin.world import Harbour, World
+from yaila.store import Store
+
+FILM_ID = "night-post"
+
+
+@dataclass(frozen=True)
+class Shot:
+    """A plate of the demo: its centre on the ground, its width in metres, its size in pixels, and its tint."""
+
+    name: str
+    x: float
+    y: float
+    width: float
+    pixels: tuple[int, int]
+    tint: tuple[float, ...]
+    feather: float
+    shape: str = "rectangle"
+
+
+def place(harbour: Harbour, along: float, out: float) -> tuple[float, float]:
+    """A place by its distances along a harbour's shore and out to sea, metres."""
+    angle = math.radians(harbour.seaward)
+    return (
+        harbour.x + along * math.cos(angle) + out * math.sin(angle),
+        harbour.y - along * math.sin(angle) + out * math.cos(angle),
+    )
+
+
+def shots(world: World) -> list[Shot]:
+    """The plates, from the bottom of the stack to its top."""
+    marrowick, quillhaven = world.harbours["Marrowick"], world.harbours["Quillhaven"]
+    ebbing, sarnish = world.harbours["Ebbing Light"], world.harbours["Sarnish Point"]
+    wall = place(marrowick, -120, 215)
+    return [
+        Shot("Overview", 478e3, 243.5e3, 151e3, (4096, 2360), (0.98, 1.0, 1.02, 0, 1, 3), 0),
+        Shot("Marrowick coast", marrowick.x + 1500, marrowick.y + 3500, 40e3, (4096, 2730), (1.04, 1.0, 0.94, 2, 1, 0), 22),
+        Shot("Quillhaven sheet", quillhaven.x + 4000, quillhaven.y + 2500, 30e3, (3584, 2688), (0.95, 1.03, 0.96, 0, 4, 2), 22),
+        Shot("Sarnish sheet", sarnish.x + 4000, sarnish.y - 1500, 28e3, (3072, 2304), (1.06, 1.01, 0.97, 4, 2, 4), 22),
+        Shot("Ebbing Light", ebbing.x, ebbing.y, 7200, (3072, 2048), (1.0, 1.0, 1.03, 0, 1, 3), 30, "ellipse"),
+        Shot("Marrowick town", *place(marrowick, 100, -250), 7200, (3840, 2880), (0.98, 1.0, 1.02, 0, 1, 3), 24),
+        Shot("Quillhaven town", *place(quillhaven, 0, 0), 4600, (3584, 2464), (1.06, 1.0, 0.93, 5, 3, 0), 26),
+        Shot("Marrowick harbour", *place(marrowick, -20, 60), 1400, (3840, 2640), (1.03, 1.01, 0.97, 2, 1, 0), 24),
+        Shot("Harbour wall", *wall, 330, (3840, 2640), (1.0, 1.0, 1.0, 2, 2, 2), 26, "ellipse"),
+    ]  # fmt: skip
+
+
+def ensure_night_post(store: Store, tell: Callable[[str], None]) -> None:
+    """Make the demo film in a store, with its pictures, unless it is there already."""
+    if any(card.id == FILM_ID for card in store.films.cards()):
+        return
+    tell("Surveying the practice world for The Night Post. This happens once and takes a minute or two.")
+    world = World()
+    plates = []
+    todo = shots(world)
+    for number, shot in enumerate(todo, 1):
+        tell(f"  {number} of {len(todo)}: {shot.name}, {shot.pixels[0]:,} × {shot.pixels[1]:,} pixels")
+        plates.append(_plate(store, world, shot))
+    store.films.create(night_post(world, plates), FILM_ID)
+
+
+def _plate(store: Store, world: World, shot: Shot) -> Plate:
+    import pyvips
+
+    width, height = shot.pixels
+    scale = shot.width / width
+    box = GroundBox(
+        shot.x - shot.width / 2, shot.y - scale * height / 2, shot.x + shot.width / 2, shot.y + scale * height / 2
+    )
+    with tempfile.TemporaryDirectory(dir=store.arrivals) as folder:
+        file = Path(folder) / f"{shot.name}.jpg"
+        image = pyvips.Image.new_from_array(world.picture(box, width, shot.tint), interpretation="srgb")
+        image.jpegsave(str(file), Q=94, subsample_mode="off")
+        picture = store.pictures.add(file, file.name)
+    return Plate(
+        id=hashlib.sha256(shot.name.encode()).hexdigest()[:8],
+        name=shot.name,
+        picture=picture,
+        placement=Similarity(x=shot.x, y=shot.y, scale=scale),
+        feather=Feather.model_validate({"shape": shot.shape, "width": shot.feather}),
+    )
+
+
+def night_post(world: World, plates: list[Plate]) -> Film:
+    """The film on its plates."""
+    marrowick, quillhaven = world.harbours["Marrowick"], world.harbours["Quillhaven"]
+    ebbing, sarnish = world.harbours["Ebbing Light"], world.harbours["Sarnish Point"]
+
+    def leave(manner: str, seconds: float, ease: tuple[float, float, float, float]) -> Passage:
+        x1, y1, x2, y2 = ease
+        return Passage.model_validate(
+            {
+                "manner": manner,
+                "ease": Ease(x1=x1, y1=y1, x2=x2, y2=y2),
+                "duration": Duration(unit="seconds", value=seconds),
+            }
+        )
+
+    settle, swell = (0.3, 0.0, 0.2, 1.0), (0.6, 0.0, 0.4, 1.0)
+    wall = place(marrowick, -96, 240)
+    harbour = place(marrowick, -10, 40)
+    quill = place(quillhaven, 0, -40)
+    vantages = [
+        Vantage(id="v1", name="The sound", x=478e3, y=243e3, span=138e3, hold=1.6, passage=leave("glide", 7, settle)),
+        Vantage(
+            id="v2", name="Harbour wall", x=wall[0], y=wall[1], span=150, hold=1.8, passage=leave("glide", 3.4, swell)
+        ),
+        Vantage(
+            id="v3", name="Marrowick", x=harbour[0], y=harbour[1], span=620, tilt=52, heading=-28, focal=30, hold=1.4,
+            passage=leave("hop", 6, swell),
+        ),
+        Vantage(
+            id="v4", name="Quillhaven", x=quill[0], y=quill[1], span=1900, tilt=48, heading=38, focal=32, hold=1.6,
+            passage=leave("hop", 4.4, swell),
+        ),
+        Vantage(
+            id="v5", name="Ebbing Light", x=ebbing.x, y=ebbing.y, span=3600, tilt=30, heading=64, hold=1.4,
+            passage=leave("hop", 4.4, settle),
+        ),
+        Vantage(
+            id="v6", name="Sarnish Point", x=sarnish.x + 2500, y=sarnish.y - 800, span=17e3, tilt=46, heading=104,
+            focal=28, hold=1.4, passage=leave("glide", 4.6, settle),
+        ),
+        Vantage(id="v7", name="Home again", x=478e3, y=243e3, span=138e3, hold=1.6),
+    ]  # fmt: skip
+    return Film(
+        name="The Night Post", rate="25", background="#16435f", ground=Ground(kind="mercator"), plates=plates,
+        vantages=vantages,
+    )  # fmt: skip

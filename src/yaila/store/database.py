@@ -1,0 +1,108 @@
+"""The tables of the store, in SQLite through SQLAlchemy."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import JSON, Engine, ForeignKey, create_engine, event, text
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+SCHEMA_VERSION = 1
+
+
+def now() -> datetime:
+    """The time, in UTC."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """The base of all tables."""
+
+    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}  # noqa: RUF012
+
+
+class FilmRow(Base):
+    """A film: which of its revisions stands (``head``), and the newest of its line (``tip``), for redo."""
+
+    __tablename__ = "films"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    head: Mapped[int]
+    tip: Mapped[int]
+    touched: Mapped[datetime] = mapped_column(default=now)
+
+
+class RevisionRow(Base):
+    """One state of a film, whole, with the patch that led to it from its parent. Never changed, never deleted."""
+
+    __tablename__ = "revisions"
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    film: Mapped[str] = mapped_column(index=True)
+    parent: Mapped[int | None] = mapped_column(ForeignKey("revisions.id"))
+    document: Mapped[dict[str, Any]]
+    patch: Mapped[list[Any]]
+    label: Mapped[str]
+    made: Mapped[datetime] = mapped_column(default=now)
+
+
+class PictureRow(Base):
+    """A picture in store, by the SHA-256 of its file."""
+
+    __tablename__ = "pictures"
+    sha256: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    suffix: Mapped[str]
+    width: Mapped[int]
+    height: Mapped[int]
+    alpha: Mapped[bool]
+    format: Mapped[str]
+    size: Mapped[int]
+    made: Mapped[datetime] = mapped_column(default=now)
+
+
+class JobRow(Base):
+    """Long work: an import or a reel."""
+
+    __tablename__ = "jobs"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    film: Mapped[str] = mapped_column(index=True)
+    name: Mapped[str]
+    state: Mapped[str] = mapped_column(default="waiting")
+    done: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int] = mapped_column(default=0)
+    message: Mapped[str] = mapped_column(default="")
+    settings: Mapped[dict[str, Any]]
+    made: Mapped[datetime] = mapped_column(default=now)
+    started: Mapped[datetime | None]
+    ended: Mapped[datetime | None]
+
+
+def open_database(path: Path) -> Engine:
+    """Open the database, making or upgrading it as needed.
+
+    Write-ahead logging with full synchronisation: an edit that was accepted is on the disk.
+
+    Raises:
+        RuntimeError: a newer program wrote it.
+    """
+    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 20, "check_same_thread": False})
+
+    @event.listens_for(engine, "connect")
+    def _prepare(connection: Any, _: Any) -> None:
+        cursor = connection.cursor()
+        cursor.execute("PRAGMA journal_mode=WAL")
+        cursor.execute("PRAGMA synchronous=FULL")
+        cursor.execute("PRAGMA foreign_keys=ON")
+        cursor.close()
+
+    with engine.begin() as connection:
+        version = connection.execute(text("PRAGMA user_version")).scalar_one()
+        if version > SCHEMA_VERSION:
+            raise RuntimeError(
+                f"The store at {path.parent} was written by a newer Yaila. Update Yaila, or choose another folder."
+            )
+        Base.metadata.create_all(connection)
+        connection.execute(text(f"PRAGMA user_version = {SCHEMA_VERSION}"))
+    return engine

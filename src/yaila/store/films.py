@@ -1,0 +1,235 @@
+"""Films and their revisions.
+
+Every edit is a JSON Patch (RFC 6902) on the revision it was made from, checked against the document's model,
+and kept as a new revision. Undo and redo move ``head`` along the line of revisions; an edit after an undo starts
+a new line, and the old one stays in the table.
+"""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import jsonpatch
+import jsonpointer
+from pydantic import ValidationError
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+from yaila.core.errors import BadEdit, NotFound, StaleEdit
+from yaila.core.film import Film, choreograph
+from yaila.store.database import FilmRow, RevisionRow, now
+
+
+@dataclass(frozen=True)
+class FilmState:
+    """A film as it stands: its revision, its document, and what undo and redo would do."""
+
+    id: str
+    revision: int
+    film: Film
+    undo: str | None
+    redo: str | None
+    saved: datetime
+
+
+@dataclass(frozen=True)
+class FilmCard:
+    """A film in the list of films."""
+
+    id: str
+    name: str
+    revision: int
+    touched: datetime
+
+
+def patched(film: Film, patch: list[Any]) -> Film:
+    """The film after a JSON Patch.
+
+    Raises:
+        BadEdit: the patch does not fit the document, or what it makes is no valid film.
+    """
+    try:
+        document = jsonpatch.apply_patch(film.model_dump(mode="json"), patch)
+    except (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, TypeError, KeyError) as error:
+        raise BadEdit(f"The edit does not fit the film: {error}. Reload the page and try again.") from error
+    return checked(document)
+
+
+def checked(document: Any) -> Film:
+    """A film from its JSON document.
+
+    Raises:
+        BadEdit: with the first thing that is wrong, in words.
+    """
+    try:
+        film = Film.model_validate(document)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"]) or "the film"
+        message = str(first["msg"]).removeprefix("Value error, ")
+        raise BadEdit(f"{where}: {message}. The film was left as it was.") from error
+    choreograph(film)
+    return film
+
+
+def difference(before: Film, after: Film) -> list[Any]:
+    """The JSON Patch that leads from one film to another."""
+    patch = jsonpatch.make_patch(before.model_dump(mode="json"), after.model_dump(mode="json"))
+    return list(patch)
+
+
+class Films:
+    """The films in a store."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+
+    def cards(self) -> list[FilmCard]:
+        """All films, the last touched first."""
+        with Session(self._engine) as session:
+            rows = session.execute(
+                select(FilmRow, RevisionRow)
+                .join(RevisionRow, RevisionRow.id == FilmRow.head)
+                .order_by(FilmRow.touched.desc())
+            )
+            return [
+                FilmCard(film.id, revision.document["name"], film.head, film.touched) for film, revision in rows
+            ]
+
+    def create(self, film: Film, film_id: str | None = None) -> FilmState:
+        """Keep a new film."""
+        film_id = film_id or secrets.token_hex(5)
+        with Session(self._engine) as session, session.begin():
+            revision = RevisionRow(
+                film=film_id, parent=None, document=film.model_dump(mode="json"), patch=[], label="New film"
+            )
+            session.add(revision)
+            session.flush()
+            session.add(FilmRow(id=film_id, head=revision.id, tip=revision.id))
+        return self.state(film_id)
+
+    def state(self, film_id: str) -> FilmState:
+        """A film as it stands.
+
+        Raises:
+            NotFound: there is no such film.
+        """
+        with Session(self._engine) as session:
+            row = self._row(session, film_id)
+            return self._state(session, row)
+
+    def head(self, film_id: str) -> int:
+        """The revision that stands."""
+        with Session(self._engine) as session:
+            return self._row(session, film_id).head
+
+    def at_revision(self, film_id: str, revision: int) -> Film:
+        """The film as it was at a revision."""
+        with Session(self._engine) as session:
+            row = session.get(RevisionRow, revision)
+            if row is None or row.film != film_id:
+                raise NotFound("There is no such revision of this film.")
+            return Film.model_validate(row.document)
+
+    def find(self, name: str) -> FilmState:
+        """A film by its id or its name."""
+        for card in self.cards():
+            if name in (card.id, card.name):
+                return self.state(card.id)
+        raise NotFound(f"There is no film “{name}” in the store.")
+
+    def edit(self, film_id: str, patch: list[Any], seen: int, label: str = "Edit") -> FilmState:
+        """Apply a patch made on revision ``seen``.
+
+        Raises:
+            StaleEdit: the film has moved on since.
+            BadEdit: the patch does not fit, or makes no valid film.
+        """
+        with Session(self._engine) as session:
+            # Take the write lock before reading, so that two edits cannot both see the same head.
+            session.connection().exec_driver_sql("BEGIN IMMEDIATE")
+            row = self._row(session, film_id)
+            if row.head != seen:
+                raise StaleEdit(
+                    "The film was changed in another window in the meantime, so this edit was not made. "
+                    "What you see is the newest state: do it again there."
+                )
+            before = Film.model_validate(session.get_one(RevisionRow, row.head).document)
+            after = patched(before, patch)
+            if after != before:
+                revision = RevisionRow(
+                    film=film_id,
+                    parent=row.head,
+                    document=after.model_dump(mode="json"),
+                    patch=patch,
+                    label=label[:80],
+                )
+                session.add(revision)
+                session.flush()
+                row.head = row.tip = revision.id
+                row.touched = now()
+            session.commit()
+            return self._state(session, row)
+
+    def undo(self, film_id: str, seen: int) -> FilmState:
+        """Step back one revision.
+
+        Raises:
+            StaleEdit: the film has moved on since.
+            BadEdit: there is nothing to undo.
+        """
+        return self._step(film_id, seen, back=True)
+
+    def redo(self, film_id: str, seen: int) -> FilmState:
+        """Step forward again along the newest line."""
+        return self._step(film_id, seen, back=False)
+
+    def _step(self, film_id: str, seen: int, back: bool) -> FilmState:
+        with Session(self._engine) as session:
+            session.connection().exec_driver_sql("BEGIN IMMEDIATE")
+            row = self._row(session, film_id)
+            if row.head != seen:
+                raise StaleEdit("The film was changed in another window in the meantime. Look, then try again.")
+            step = self._parent(session, row.head) if back else self._towards_tip(session, row)
+            if step is None:
+                raise BadEdit("There is nothing left to undo." if back else "There is nothing left to redo.")
+            row.head = step
+            row.touched = now()
+            session.commit()
+            return self._state(session, row)
+
+    def _state(self, session: Session, row: FilmRow) -> FilmState:
+        revision = session.get_one(RevisionRow, row.head)
+        following = self._towards_tip(session, row)
+        return FilmState(
+            row.id,
+            row.head,
+            Film.model_validate(revision.document),
+            undo=revision.label if revision.parent is not None else None,
+            redo=session.get_one(RevisionRow, following).label if following else None,
+            saved=row.touched,
+        )
+
+    @staticmethod
+    def _row(session: Session, film_id: str) -> FilmRow:
+        row = session.get(FilmRow, film_id)
+        if row is None:
+            raise NotFound("There is no such film. The list of films shows what there is.")
+        return row
+
+    @staticmethod
+    def _parent(session: Session, revision: int) -> int | None:
+        return session.get_one(RevisionRow, revision).parent
+
+    def _towards_tip(self, session: Session, row: FilmRow) -> int | None:
+        """The revision after ``head`` on the line that ends in ``tip``."""
+        at: int | None = row.tip
+        while at is not None and at != row.head:
+            parent = self._parent(session, at)
+            if parent == row.head:
+                return at
+            at = parent
+        return None

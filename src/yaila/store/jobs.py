@@ -1,0 +1,80 @@
+"""Long work and how far it is."""
+
+from __future__ import annotations
+
+import secrets
+from datetime import UTC
+from typing import Any
+
+from sqlalchemy import Engine, select, update
+from sqlalchemy.orm import Session
+
+from yaila.core.errors import NotFound
+from yaila.store.database import JobRow, now
+
+OPEN = ("waiting", "running")
+"""States of jobs that are not over."""
+
+
+class Jobs:
+    """The jobs in a store. States: waiting, running, done, failed, cancelled, interrupted."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+
+    def add(self, kind: str, film: str, name: str, settings: dict[str, Any], total: int) -> str:
+        """Note a new job, waiting; returns its id."""
+        job = secrets.token_hex(6)
+        with Session(self._engine) as session, session.begin():
+            session.add(JobRow(id=job, kind=kind, film=film, name=name, settings=settings, total=total))
+        return job
+
+    def get(self, job: str) -> JobRow:
+        """A job.
+
+        Raises:
+            NotFound: there is none.
+        """
+        with Session(self._engine, expire_on_commit=False) as session:
+            row = session.get(JobRow, job)
+            if row is None:
+                raise NotFound("There is no such job.")
+            session.expunge(row)
+            return row
+
+    def of_film(self, film: str) -> list[JobRow]:
+        """All jobs of a film, the newest first."""
+        with Session(self._engine, expire_on_commit=False) as session:
+            rows = session.scalars(select(JobRow).where(JobRow.film == film).order_by(JobRow.made.desc()))
+            return list(rows)
+
+    def note(self, job: str, **changes: Any) -> None:
+        """Change a job that is not over; what is over stays as it is."""
+        if changes.get("state") == "running":
+            changes["started"] = now()
+        elif changes.get("state") is not None:
+            changes["ended"] = now()
+        with Session(self._engine) as session, session.begin():
+            session.execute(update(JobRow).where(JobRow.id == job, JobRow.state.in_(OPEN)).values(**changes))
+
+    def interrupt_all(self) -> None:
+        """Mark what an earlier server left open: called when one starts."""
+        with Session(self._engine) as session, session.begin():
+            session.execute(
+                update(JobRow)
+                .where(JobRow.state.in_(OPEN))
+                .values(
+                    state="interrupted",
+                    message="Yaila was stopped while this was under way. Start it again.",
+                    ended=now(),
+                )
+            )
+
+
+def seconds_under_way(row: JobRow) -> float:
+    """How long a job has run, or ran, seconds."""
+    if row.started is None:
+        return 0.0
+    start = row.started.replace(tzinfo=UTC)
+    end = row.ended.replace(tzinfo=UTC) if row.ended else now()
+    return (end - start).total_seconds()
