@@ -75,7 +75,7 @@ def track(film: FilmArg, format: Annotated[str, typer.Option(help="csv or json")
     """
     document, _ = _film(film)
     choreography = choreograph(document)
-    rows = []
+    rows: list[dict[str, Any]] = []
     for frame in range(choreography.frames):
         pose = choreography.track.pose(frame)
         eye = pose.eye()

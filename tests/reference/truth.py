@@ -25,9 +25,7 @@ def fine_texture(width: int, height: int, seed: int = 1) -> np.ndarray:
     return np.clip(picture, 0, 255).astype(np.uint8)
 
 
-def true_picture(
-    plate: np.ndarray, scale: float, pose, width: int, height: int, background=(0, 0, 0)
-) -> np.ndarray:
+def true_picture(plate: np.ndarray, scale: float, pose, width: int, height: int, background=(0, 0, 0)) -> np.ndarray:
     """The frame as float64, (height, width, 3), of one upright plate whose lower left corner lies at the origin."""
     tilt, heading, roll = math.radians(pose.tilt), math.radians(pose.heading), math.radians(pose.roll)
     distance = pose.span * pose.focal / 36.0

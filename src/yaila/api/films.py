@@ -9,8 +9,8 @@ from fastapi import APIRouter, Depends, Header, Response
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
-from yaila.core.errors import BadEdit
 from yaila.core.camera import PRESETS
+from yaila.core.errors import BadEdit
 from yaila.core.film import FRAME_PRESETS, Film
 from yaila.core.film.acts import Act
 from yaila.core.film.plan import Plan, plan_of
@@ -204,5 +204,3 @@ def undo(film_id: str, seen: Seen, desk: TheDesk, response: Response) -> Sheet:
 def redo(film_id: str, seen: Seen, desk: TheDesk, response: Response) -> Sheet:
     """Step forward again."""
     return sheet_of(desk.store.films.redo(film_id, _revision(seen)), response)
-
-

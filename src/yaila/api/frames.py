@@ -65,7 +65,11 @@ class Moments(BaseModel):
 
 @router.get("/moments")
 def get_moments(
-    film_id: str, desk: TheDesk, state: str, first: int = 0, count: Annotated[int, Query(ge=1, le=20000)] = 20000
+    film_id: str,
+    desk: TheDesk,
+    state: str,
+    first: int = 0,
+    count: Annotated[int, Query(ge=1, le=20000)] = 20000,
 ) -> Moments:
     """Timecode, outline on the ground, target and span at every frame of a run, for the playhead."""
     film, choreography = desk.film(film_id, state)
@@ -73,9 +77,7 @@ def get_moments(
     track, size = choreography.track, film.frame.size
     return Moments(
         timecodes=[timecode(frame, film.fps) for frame in frames],
-        outlines=[
-            [(float(x), float(y)) for x, y in track.pose(frame).ground_outline(size)] for frame in frames
-        ],
+        outlines=[[(float(x), float(y)) for x, y in track.pose(frame).ground_outline(size)] for frame in frames],
         targets=[(float(track.x[frame]), float(track.y[frame])) for frame in frames],
         spans=[float(track.span[frame]) for frame in frames],
     )

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends
 from fastapi.responses import FileResponse
-from pydantic import BaseModel
+from pydantic import BaseModel, ConfigDict
 
 from yaila.api.desk import Desk, desk_of
 from yaila.core.errors import BadRender, NotFound
@@ -22,6 +22,8 @@ TheDesk = Annotated[Desk, Depends(desk_of)]
 
 class Job(BaseModel):
     """Long work. ``rate`` is frames (of an import: hundredths) a second; ``left`` is seconds, when known."""
+
+    model_config = ConfigDict(json_schema_serialization_defaults_required=True)
 
     id: str
     kind: Literal["import", "reel"]

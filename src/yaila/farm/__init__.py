@@ -52,7 +52,9 @@ class Farm:
             del self._processes[job]
         if self._closing:
             self._store.jobs.note(
-                job, state="interrupted", message="Yaila was stopped while this was under way. Start it again."
+                job,
+                state="interrupted",
+                message="Yaila was stopped while this was under way. Start it again.",
             )
         elif code:
             self._store.jobs.note(

@@ -24,7 +24,9 @@ class Pulse:
         self._last = clock
         if os.getppid() != self._parent:
             self._store.jobs.note(
-                self._job, state="interrupted", message="Yaila was stopped while this was under way. Start it again."
+                self._job,
+                state="interrupted",
+                message="Yaila was stopped while this was under way. Start it again.",
             )
             os._exit(1)
         self._store.jobs.note(self._job, done=done)

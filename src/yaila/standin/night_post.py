@@ -45,16 +45,22 @@ def place(harbour: Harbour, along: float, out: float) -> tuple[float, float]:
     )
 
 
+def at(harbour: Harbour, east: float, north: float) -> tuple[float, float]:
+    """A place by its distances east and north of a harbour, metres."""
+    return harbour.x + east, harbour.y + north
+
+
 def shots(world: World) -> list[Shot]:
     """The plates, from the bottom of the stack to its top."""
     marrowick, quillhaven = world.harbours["Marrowick"], world.harbours["Quillhaven"]
     ebbing, sarnish = world.harbours["Ebbing Light"], world.harbours["Sarnish Point"]
     wall = place(marrowick, -120, 215)
     return [
+        # name, centre, width in metres, pixels, tint, feather
         Shot("Overview", 478e3, 243.5e3, 151e3, (4096, 2360), (0.98, 1.0, 1.02, 0, 1, 3), 0),
-        Shot("Marrowick coast", marrowick.x + 1500, marrowick.y + 3500, 40e3, (4096, 2730), (1.04, 1.0, 0.94, 2, 1, 0), 22),
-        Shot("Quillhaven sheet", quillhaven.x + 4000, quillhaven.y + 2500, 30e3, (3584, 2688), (0.95, 1.03, 0.96, 0, 4, 2), 22),
-        Shot("Sarnish sheet", sarnish.x + 4000, sarnish.y - 1500, 28e3, (3072, 2304), (1.06, 1.01, 0.97, 4, 2, 4), 22),
+        Shot("Marrowick coast", *at(marrowick, 1500, 3500), 40e3, (4096, 2730), (1.04, 1.0, 0.94, 2, 1, 0), 22),
+        Shot("Quillhaven sheet", *at(quillhaven, 4000, 2500), 30e3, (3584, 2688), (0.95, 1.03, 0.96, 0, 4, 2), 22),
+        Shot("Sarnish sheet", *at(sarnish, 4000, -1500), 28e3, (3072, 2304), (1.06, 1.01, 0.97, 4, 2, 4), 22),
         Shot("Ebbing Light", ebbing.x, ebbing.y, 7200, (3072, 2048), (1.0, 1.0, 1.03, 0, 1, 3), 30, "ellipse"),
         Shot("Marrowick town", *place(marrowick, 100, -250), 7200, (3840, 2880), (0.98, 1.0, 1.02, 0, 1, 3), 24),
         Shot("Quillhaven town", *place(quillhaven, 0, 0), 4600, (3584, 2464), (1.06, 1.0, 0.93, 5, 3, 0), 26),
@@ -83,7 +89,10 @@ def _plate(store: Store, world: World, shot: Shot) -> Plate:
     width, height = shot.pixels
     scale = shot.width / width
     box = GroundBox(
-        shot.x - shot.width / 2, shot.y - scale * height / 2, shot.x + shot.width / 2, shot.y + scale * height / 2
+        shot.x - shot.width / 2,
+        shot.y - scale * height / 2,
+        shot.x + shot.width / 2,
+        shot.y + scale * height / 2,
     )
     with tempfile.TemporaryDirectory(dir=store.arrivals) as folder:
         file = Path(folder) / f"{shot.name}.jpg"

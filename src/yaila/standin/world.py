@@ -55,7 +55,9 @@ class Harbour:
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _hash(x, y, seed):
-    h = np.uint32(np.uint32(x) * np.uint32(374761393) + np.uint32(y) * np.uint32(668265263) + np.uint32(seed) * np.uint32(144665))
+    h = np.uint32(
+        np.uint32(x) * np.uint32(374761393) + np.uint32(y) * np.uint32(668265263) + np.uint32(seed) * np.uint32(144665)
+    )
     h = np.uint32((h ^ (h >> np.uint32(13))) * np.uint32(1274126177))
     return np.uint32(h ^ (h >> np.uint32(16)))
 
@@ -135,7 +137,9 @@ def _height(x, y, finest, islands, harbours):
         height += 9 * _fractal(x, y, 420.0, max(finest, 2.0), 0.5, 91) * _step(0.0, 0.12, edge)
         height = max(height * _step(-0.01, 0.04, edge) + edge * 60, 0.2)
     else:
-        height = edge * 210 * (1 - 0.55 * edge) + 5 * _fractal(x, y, 2600.0, max(finest, 8.0), 0.5, 93) * min(1.0, -edge * 9)
+        height = edge * 210 * (1 - 0.55 * edge) + 5 * _fractal(x, y, 2600.0, max(finest, 8.0), 0.5, 93) * min(
+            1.0, -edge * 9
+        )
     for i in range(harbours.shape[0]):
         dx, dy = x - harbours[i, 0], y - harbours[i, 1]
         radius = harbours[i, 3]
@@ -147,7 +151,12 @@ def _height(x, y, finest, islands, harbours):
         bay = 22 * _noise(along / 240, 3.3, 7) + 0.00042 * along * along * (1 if radius > 500 else 0.3)
         shore = -out + bay + 3.5 * _fractal(x, y, 90.0, max(finest, 1.0), 0.5, 17) * _step(260.0, 420.0, abs(along))
         if shore > 0:
-            flat = 2.6 + 0.055 * shore + 0.00006 * shore * shore + 2.5 * _noise(x / 130, y / 130, 19) * _step(40.0, 200.0, shore)
+            flat = (
+                2.6
+                + 0.055 * shore
+                + 0.00006 * shore * shore
+                + 2.5 * _noise(x / 130, y / 130, 19) * _step(40.0, 200.0, shore)
+            )
         else:
             flat = max(shore * 0.09 - 1.2, -13.0)
         blend = _step(radius * 1.9, radius * 0.95, far)
@@ -236,11 +245,16 @@ def _works(colour, a, b, x, y, height, pixel, radius):
     bay = 22 * _noise(a / 240, 3.3, 7) + 0.00042 * a * a
     quay = max(abs(b - bay + 6.0) - 9.0, abs(a) - 300.0)
     stone = min(stone, quay)
-    shade = _box(0.0, 0.0, 1.0, 1.0)
-    near = min(
-        min(_segment(a - 2.5, b + 3.2, -265, -60, -250, 150), _segment(a - 2.5, b + 3.2, -250, 150, -90, 262)),
-        min(_segment(a - 2.5, b + 3.2, 235, -60, 245, 120), _segment(a - 2.5, b + 3.2, 245, 120, 150, 205)),
-    ) - 7.0
+    near = (
+        min(
+            min(
+                _segment(a - 2.5, b + 3.2, -265, -60, -250, 150),
+                _segment(a - 2.5, b + 3.2, -250, 150, -90, 262),
+            ),
+            min(_segment(a - 2.5, b + 3.2, 235, -60, 245, 120), _segment(a - 2.5, b + 3.2, 245, 120, 150, 205)),
+        )
+        - 7.0
+    )
     if stone > 0:
         foam = _step(3.2, 0.0, stone) * (0.5 + 0.5 * _fractal(x, y, 3.0, max(pixel, 0.1), 0.6, 203))
         if height < 0.2:
@@ -268,7 +282,13 @@ def _works(colour, a, b, x, y, height, pixel, radius):
             else:
                 _over(colour, 168, 66, 52, cover)
             _over(colour, 186, 150, 104, min(max(0.5 - (hull + 0.5) / pixel, 0.0), 1.0))
-            _over(colour, 232, 228, 216, min(max(0.5 - _box(oa + long * 0.15, ob, long * 0.26, long * 0.16) / pixel, 0.0), 1.0))
+            _over(
+                colour,
+                232,
+                228,
+                216,
+                min(max(0.5 - _box(oa + long * 0.15, ob, long * 0.26, long * 0.16) / pixel, 0.0), 1.0),
+            )
     cover = min(max(0.5 - stone / pixel, 0.0), 1.0)
     if cover > 0:
         k = 1 + 0.12 * _fractal(x, y, 9.0, max(pixel * 1.5, 0.08), 0.62, 211)
@@ -284,7 +304,13 @@ def _works(colour, a, b, x, y, height, pixel, radius):
         _over(colour, 96, 92, 84, cover * _step(0.35, 0.1, abs(stone + 1.6)) * _step(0.8, 0.15, pixel))
         # Bollards and crates on the quay.
         ia = np.int64(math.floor(a / 9))
-        _over(colour, 60, 58, 56, cover * min(max(0.5 - (math.hypot(a - (ia + 0.5) * 9, stone + 2.6) - 0.32) / pixel, 0.0), 1.0))
+        _over(
+            colour,
+            60,
+            58,
+            56,
+            cover * min(max(0.5 - (math.hypot(a - (ia + 0.5) * 9, stone + 2.6) - 0.32) / pixel, 0.0), 1.0),
+        )
         ja, jb = np.int64(math.floor(a / 3.4)), np.int64(math.floor(b / 3.4))
         if _share(ja, jb, 231) < 0.07 and stone < -3.2:
             crate = _box(a - (ja + 0.5) * 3.4, b - (jb + 0.5) * 3.4, 0.5 + 0.5 * _share(ja, jb, 232), 0.6)
@@ -293,7 +319,13 @@ def _works(colour, a, b, x, y, height, pixel, radius):
             _over(colour, 168 * lit, 120 * lit, 72 * lit, min(max(0.5 - crate / pixel, 0.0), 1.0))
     # The light at the end of the long wall: a white tower with a red lantern, seen from above.
     la, lb = a + 90, b - 262
-    _over(colour, 60, 64, 66, 0.5 * min(max(0.5 - (_segment(la, lb, 0, 0, 7, -8.5) - 2.6) / max(pixel, 0.4), 0.0), 1.0))
+    _over(
+        colour,
+        60,
+        64,
+        66,
+        0.5 * min(max(0.5 - (_segment(la, lb, 0, 0, 7, -8.5) - 2.6) / max(pixel, 0.4), 0.0), 1.0),
+    )
     tower = math.hypot(la, lb)
     _over(colour, 120, 114, 104, min(max(0.5 - (tower - 6.2) / pixel, 0.0), 1.0))
     _over(colour, 244, 242, 236, min(max(0.5 - (tower - 4.2) / pixel, 0.0), 1.0))
@@ -367,14 +399,30 @@ def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
                     ea, eb = fa / 190 - plot, fb / 105 - strip
                     hedge = min(min(ea, 1 - ea) * 190, min(eb, 1 - eb) * 105)
                     hedge += 1.5 * _noise(x / 4, y / 4, 488)
-                    _over(colour, 62, 84, 48, tilled * 0.85 * _step(max(3.2, pixel), 1.2, hedge) * _step(40.0, 6.0, pixel))
+                    _over(
+                        colour,
+                        62,
+                        84,
+                        48,
+                        tilled * 0.85 * _step(max(3.2, pixel), 1.2, hedge) * _step(40.0, 6.0, pixel),
+                    )
                 # Woods, thicker where it is moist, with crowns of trees close up.
-                trees = _step(-0.12 - 0.2 * _step(4.0, 30.0, pixel), 0.24 + 0.3 * _step(4.0, 30.0, pixel), wood + 0.35 * moist - 0.5 * tilled) * _step(2.5, 8.0, h) * _step(1.5, 0.7, slope)
+                trees = (
+                    _step(
+                        -0.12 - 0.2 * _step(4.0, 30.0, pixel),
+                        0.24 + 0.3 * _step(4.0, 30.0, pixel),
+                        wood + 0.35 * moist - 0.5 * tilled,
+                    )
+                    * _step(2.5, 8.0, h)
+                    * _step(1.5, 0.7, slope)
+                )
                 trees *= _step(1050.0, 620.0, h + 220 * blot)
                 if trees > 0:
                     crown = 1.0
                     if pixel < 6:
-                        crown = 0.86 + 0.34 * _fractal(x, y, 7.5, max(pixel * 2, 0.3), 0.6, 491) * _step(6.0, 2.0, pixel)
+                        crown = 0.86 + 0.34 * _fractal(x, y, 7.5, max(pixel * 2, 0.3), 0.6, 491) * _step(
+                            6.0, 2.0, pixel
+                        )
                     crown *= 1 + 0.16 * grain
                     _over(colour, 68 * crown, 92 * crown, 52 * crown, 0.9 * trees)
                 rock = _step(0.42, 0.85, slope + 0.14 * blot + 0.1 * grain) * _step(1.0, 12.0, h)
@@ -402,9 +450,18 @@ def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
                     dense = 0.92 * _step(1.25, 0.35, edge)
                     if dense > 0.02:
                         ga, gb = sa / 15.0, sb / 19.0
-                        street = min(abs(ga - 7 * math.floor(ga / 7) - 0.5) * 15, abs(gb - 5 * math.floor(gb / 5) - 0.5) * 19)
+                        street = min(
+                            abs(ga - 7 * math.floor(ga / 7) - 0.5) * 15,
+                            abs(gb - 5 * math.floor(gb / 5) - 0.5) * 19,
+                        )
                         _over(colour, 150, 146, 112, 0.5 * dense * _step(8.0, 2.0, pixel))
-                        _over(colour, 188, 182, 170, min(dense * 1.6, 1.0) * min(max(0.5 - (street - 3.4) / max(pixel, 0.3), 0.0), 1.0))
+                        _over(
+                            colour,
+                            188,
+                            182,
+                            170,
+                            min(dense * 1.6, 1.0) * min(max(0.5 - (street - 3.4) / max(pixel, 0.3), 0.0), 1.0),
+                        )
                         _houses(colour, sa, sb, pixel, dense, 601 + i * 20)
                 if harbours[i, 4] > 0 and far < 700:
                     _works(colour, a, b, x, y, h, pixel, harbours[i, 3])
@@ -485,7 +542,7 @@ class World:
 
             list(
                 threads.map(
-                    lambda r: _heights_of(coarse, *r, box.west, box.north, pixel * 2, ISLANDS, harbours),
+                    lambda r: _heights_of(coarse, r[0], r[1], box.west, box.north, pixel * 2, ISLANDS, harbours),
                     split(len(coarse)),
                 )
             )
@@ -493,7 +550,8 @@ class World:
             heights = np.ascontiguousarray(heights)
             list(
                 threads.map(
-                    lambda r: _paint(out, heights, *r, box.west, box.north, pixel, harbours, shades), split(height)
+                    lambda r: _paint(out, heights, r[0], r[1], box.west, box.north, pixel, harbours, shades),
+                    split(height),
                 )
             )
         return out

@@ -95,9 +95,7 @@ class Films:
                 .join(RevisionRow, RevisionRow.id == FilmRow.head)
                 .order_by(FilmRow.touched.desc())
             )
-            return [
-                FilmCard(film.id, revision.document["name"], film.head, film.touched) for film, revision in rows
-            ]
+            return [FilmCard(film.id, revision.document["name"], film.head, film.touched) for film, revision in rows]
 
     def create(self, film: Film, film_id: str | None = None) -> FilmState:
         """Keep a new film."""

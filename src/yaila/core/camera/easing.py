@@ -22,7 +22,7 @@ class Ease(BaseModel):
     Progress at the ends is 0 and 1. ``x1`` and ``x2`` lie in 0..1; ``y1`` and ``y2`` may overshoot by up to 1.
     """
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     x1: float = Field(0.3, ge=0, le=1)
     y1: float = Field(0.0, ge=-1, le=2)
     x2: float = Field(0.2, ge=0, le=1)

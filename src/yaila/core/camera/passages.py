@@ -75,7 +75,5 @@ def path_length(start: Pose, end: Pose, manner: Manner) -> float:
     on the spot counts a quarter turn as one doubling, a tilt likewise (common practice, no source).
     """
     length = glide_length(start, end, RHO) if manner == "glide" else hop_length(start, end)
-    swing = math.hypot(
-        turn_between(start.heading, end.heading) if manner == "hop" else 0.0, end.tilt - start.tilt
-    )
+    swing = math.hypot(turn_between(start.heading, end.heading) if manner == "hop" else 0.0, end.tilt - start.tilt)
     return math.hypot(length * RHO / math.log(2), swing / 90)

@@ -98,9 +98,7 @@ class Pose:
         depth = np.array([axes[2, 0] / self.distance, axes[2, 1] / self.distance, 1.0])
         right = np.array([axes[0, 0], axes[0, 1], 0.0]) * scale
         up = np.array([axes[1, 0], axes[1, 1], 0.0]) * scale
-        relative = np.stack(
-            [right + size.width / 2 * depth, -up + size.height / 2 * depth, depth]
-        )
+        relative = np.stack([right + size.width / 2 * depth, -up + size.height / 2 * depth, depth])
         inverse = np.linalg.inv(relative)
         shift = np.array([[1.0, 0.0, self.x], [0.0, 1.0, self.y], [0.0, 0.0, 1.0]])
         return shift @ inverse

@@ -59,9 +59,7 @@ class LayPlate(_Act):
                 width = width or float(np.ptp(outline[:, 0])) / 2
             at = at or Point(0.0, 0.0)
             placement = Similarity(x=at.x, y=at.y, scale=(width or picture.width) / picture.width)
-        film.plates.append(
-            Plate(id=self.id, name=self.name[:120] or "Plate", picture=picture, placement=placement)
-        )
+        film.plates.append(Plate(id=self.id, name=self.name[:120] or "Plate", picture=picture, placement=placement))
         return film
 
 
@@ -161,7 +159,11 @@ class AddVantage(_Act):
         span = min(self.width, self.height * film.frame.width / film.frame.height)
         place = len(film.vantages) if self.after is None else film.vantage_index(self.after) + 1
         vantage = Vantage(
-            id=self.id, name=self.name or f"Vantage {len(film.vantages) + 1}", x=self.at.x, y=self.at.y, span=span
+            id=self.id,
+            name=self.name or f"Vantage {len(film.vantages) + 1}",
+            x=self.at.x,
+            y=self.at.y,
+            span=span,
         )
         film.vantages.insert(place, vantage)
         return film
@@ -194,9 +196,7 @@ class VantageAtFrame(_Act):
             first = max(self.frame - leg.leaves, 1)
             rest = max(leg.passage - first, 1)
             before.passage.duration = before.passage.duration.model_copy(update={"unit": "frames", "value": first})
-            vantage.passage.duration = vantage.passage.duration.model_copy(
-                update={"unit": "frames", "value": rest}
-            )
+            vantage.passage.duration = vantage.passage.duration.model_copy(update={"unit": "frames", "value": rest})
         film.vantages.insert(index + 1, vantage)
         return film
 
@@ -303,8 +303,7 @@ class Retime(_Act):
             frames = vantage.passage.duration.unit == "frames"
             value = self.passage if frames else round(float(film.fps.seconds(self.passage)), 6)
             vantage.passage = Passage.model_validate(
-                vantage.passage.model_dump()
-                | {"duration": {"unit": "frames" if frames else "seconds", "value": value}}
+                vantage.passage.model_dump() | {"duration": {"unit": "frames" if frames else "seconds", "value": value}}
             )
         return film
 

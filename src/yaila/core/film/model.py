@@ -36,7 +36,9 @@ def new_id() -> str:
 class Part(BaseModel):
     """A part of the document: unknown fields are refused, values are checked on assignment too."""
 
-    model_config = ConfigDict(extra="forbid", validate_assignment=True)
+    model_config = ConfigDict(
+        extra="forbid", validate_assignment=True, json_schema_serialization_defaults_required=True
+    )
 
 
 class Frame(Part):

@@ -6,6 +6,7 @@ The interface draws what stands here and reckons nothing of its own.
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -113,14 +114,8 @@ def plan_of(film: Film) -> Plan:
         seconds=float(film.fps.seconds(frames)),
         end_timecode=timecode(frames, film.fps),
         plates=plates,
-        vantages=[
-            _vantage(film, vantage, leg) for vantage, leg in zip(film.vantages, choreography.legs, strict=True)
-        ],
-        passages=[
-            _passage(film, index, choreography)
-            for index, leg in enumerate(choreography.legs)
-            if leg.passage
-        ],
+        vantages=[_vantage(film, vantage, leg) for vantage, leg in zip(film.vantages, choreography.legs, strict=True)],
+        passages=[_passage(film, index, choreography) for index, leg in enumerate(choreography.legs) if leg.passage],
         curve_frames=samples.tolist(),
         curve_spans=choreography.track.span[samples].tolist(),
         sharpest=sharpest,
@@ -173,9 +168,7 @@ def _passage(film: Film, index: int, choreography: Choreography) -> PassagePlan:
                 Tick(at=(float(x[frame]), float(y[frame])), towards=_point(ahead / reach), whole=half % 2 == 0)
             )
         half += 1
-    change = np.hypot(
-        np.diff(np.log(span)), RHO**2 * np.hypot(np.diff(x), np.diff(y)) / np.sqrt(span[1:] * span[:-1])
-    )
+    change = np.hypot(np.diff(np.log(span)), RHO**2 * np.hypot(np.diff(x), np.diff(y)) / np.sqrt(span[1:] * span[:-1]))
     times = np.linspace(0, 1, 41)
     return PassagePlan(
         vantage=vantage.id,
@@ -192,9 +185,7 @@ def _passage(film: Film, index: int, choreography: Choreography) -> PassagePlan:
     )
 
 
-def _carried(
-    film: Film, track: Track, plates: list[PlatePlan]
-) -> tuple[list[Stretch], list[tuple[int, int]]]:
+def _carried(film: Film, track: Track, plates: list[PlatePlan]) -> tuple[list[Stretch], list[tuple[int, int]]]:
     """Which plate is the sharpest under the target, frame by frame, and where even that is soft."""
     frames = len(track)
     best = np.full(frames, np.inf)
@@ -227,7 +218,7 @@ def _runs(values: NDArray) -> list[tuple[int, int]]:
         return []
     edges = np.flatnonzero(np.diff(values.astype(np.int64))) + 1
     bounds = [0, *edges.tolist(), len(values)]
-    return list(zip(bounds, bounds[1:], strict=False))
+    return list(pairwise(bounds))
 
 
 def _point(value: NDArray[np.float64]) -> XY:

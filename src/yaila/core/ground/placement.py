@@ -32,7 +32,7 @@ class Similarity(BaseModel):
     degrees, clockwise seen from above.
     """
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     kind: Literal["similarity"] = "similarity"
     x: Finite = 0.0
     y: Finite = 0.0
@@ -81,7 +81,7 @@ class Similarity(BaseModel):
 class Affine(BaseModel):
     """Also sheared or stretched: ``[a, b, c, d, e, f]`` with x' = a x + b y + c, y' = d x + e y + f."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     kind: Literal["affine"] = "affine"
     coefficients: Annotated[tuple[Finite, ...], Field(min_length=6, max_length=6)]
 
@@ -98,7 +98,7 @@ class Affine(BaseModel):
 class Homography(BaseModel):
     """A full projective map, nine coefficients row by row."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     kind: Literal["homography"] = "homography"
     coefficients: Annotated[tuple[Finite, ...], Field(min_length=9, max_length=9)]
 

@@ -91,9 +91,7 @@ class PageStore:
     def _take(self, wanted: dict[PageKey, Pyramid]) -> dict[PageKey, int]:
         with self._lock:
             present = sum(key in self._slots for key in wanted)
-            spare = len(self._free) + sum(
-                1 for key in self._slots if not self._pins.get(key) and key not in wanted
-            )
+            spare = len(self._free) + sum(1 for key in self._slots if not self._pins.get(key) and key not in wanted)
             if len(wanted) - present > spare:
                 raise PagesFull
             mine: list[PageKey] = []
@@ -108,7 +106,7 @@ class PageStore:
                     mine.append(key)
             slots = {key: self._slots[key] for key in wanted}
         try:
-            list(self._readers.map(lambda key: wanted[key].page(*key[1:], self.block[slots[key]]), mine))
+            list(self._readers.map(lambda key: wanted[key].page(key[1], key[2], key[3], self.block[slots[key]]), mine))
         except BaseException:
             with self._lock:
                 for key in mine:

@@ -20,7 +20,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.errors import BadPicture
-from yaila.core.imagery.pages import PAGE, PADDED
+from yaila.core.imagery.pages import PADDED, PAGE
 
 PIXEL_LIMIT = 2_000_000_000
 """The largest picture taken, pixels (48,000 x 24,000 is 1,152,000,000)."""
@@ -141,9 +141,10 @@ class TiffPyramid:
 
     def __init__(self, path: Path) -> None:
         with tifffile.TiffFile(path) as tiff:
-            self._sizes = tuple((page.imagewidth, page.imagelength) for page in tiff.pages)
-            self._offsets = [np.asarray(page.dataoffsets, np.int64) for page in tiff.pages]
-            self._bands = int(tiff.pages[0].samplesperpixel)
+            levels = [page.aspage() for page in tiff.pages]
+            self._sizes = tuple((page.imagewidth, page.imagelength) for page in levels)
+            self._offsets = [np.asarray(page.dataoffsets, np.int64) for page in levels]
+            self._bands = int(levels[0].samplesperpixel)
         self._data: NDArray[np.uint8] = np.memmap(path, np.uint8, mode="r").view(np.ndarray)
         self.alpha = self._bands == 4
 

@@ -12,6 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from enum import Enum
 from functools import cache
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -205,5 +206,5 @@ def _in_threads(rows: Callable[[int, int], None], first: int, last: int) -> None
     """Call ``rows`` for parts of a range of rows side by side, one for each processor and a few to spare."""
     count = (os.cpu_count() or 2) * 4
     edges = np.linspace(first, last, count + 1).astype(int)
-    for done in [_threads().submit(rows, int(a), int(b)) for a, b in zip(edges, edges[1:], strict=False) if b > a]:
+    for done in [_threads().submit(rows, int(a), int(b)) for a, b in pairwise(edges) if b > a]:
         done.result()

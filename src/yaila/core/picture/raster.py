@@ -28,7 +28,7 @@ from yaila.core.imagery.pages import PADDED
 class _Apart(Compiler):
     """Compiles a function whose array arguments never overlap, so that its loops can become vector code."""
 
-    def define_pipelines(self):  # type: ignore[no-untyped-def]
+    def define_pipelines(self):
         self.state.flags.noalias = True
         return super().define_pipelines()
 
@@ -323,8 +323,14 @@ def needed(
                     front += 1
                     x = (maps[layer, 0, 0] * u + maps[layer, 0, 1] * v + maps[layer, 0, 2]) / w
                     y = (maps[layer, 1, 0] * u + maps[layer, 1, 1] * v + maps[layer, 1, 2]) / w
-                    xu, xv = (maps[layer, 0, 0] - x * maps[layer, 2, 0]) / w, (maps[layer, 0, 1] - x * maps[layer, 2, 1]) / w
-                    yu, yv = (maps[layer, 1, 0] - y * maps[layer, 2, 0]) / w, (maps[layer, 1, 1] - y * maps[layer, 2, 1]) / w
+                    xu, xv = (
+                        (maps[layer, 0, 0] - x * maps[layer, 2, 0]) / w,
+                        (maps[layer, 0, 1] - x * maps[layer, 2, 1]) / w,
+                    )
+                    yu, yv = (
+                        (maps[layer, 1, 0] - y * maps[layer, 2, 0]) / w,
+                        (maps[layer, 1, 1] - y * maps[layer, 2, 1]) / w,
+                    )
                     xs[corner], ys[corner] = x, y
                     side = min(math.sqrt(xu * xu + yu * yu), math.sqrt(xv * xv + yv * yv))
                     least, most = min(least, side), max(most, side)
@@ -332,9 +338,16 @@ def needed(
                     if (
                         settings[layer, OPACITY] * settings[layer, OPAQUE] > 0.9995
                         and _coverage(
-                            x, y, along_x, along_y, settings[layer, WIDTH], settings[layer, HEIGHT],
-                            settings[layer, FEATHER_SHAPE], settings[layer, FEATHER],
-                        ) > 0.9995
+                            x,
+                            y,
+                            along_x,
+                            along_y,
+                            settings[layer, WIDTH],
+                            settings[layer, HEIGHT],
+                            settings[layer, FEATHER_SHAPE],
+                            settings[layer, FEATHER],
+                        )
+                        > 0.9995
                     ):
                         inside += 1
                 if front == 0:

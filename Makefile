@@ -1,0 +1,78 @@
+# Yaila: `make demo` starts it with the demo film, `make test` checks all of it.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+PORT ?= 8471
+export YAILA_HOME ?= $(CURDIR)/data
+PY_SOURCES := $(shell find src -name '*.py')
+WEB_SOURCES := $(shell find web/src web/public -type f -not -name openapi.json -not -name schema.d.ts) web/index.html web/vite.config.ts
+
+.PHONY: demo serve test check bench lock format clean
+
+demo: $(VENV)/.run site
+	$(BIN)/yaila demo --port $(PORT)
+
+serve: $(VENV)/.run site
+	$(BIN)/yaila serve --port $(PORT)
+
+test: $(VENV)/.dev site check chromium
+	cd web && npm test
+	$(BIN)/pytest
+
+check: $(VENV)/.dev web/.types
+	$(BIN)/ruff check src tests bench
+	$(BIN)/ruff format --check src tests bench
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	cd web && npm run lint && npm run check
+
+bench: $(VENV)/.dev site
+	$(BIN)/python bench/run.py
+
+format: $(VENV)/.dev
+	$(BIN)/ruff check --fix-only src tests bench
+	$(BIN)/ruff format src tests bench
+	cd web && npm run format
+
+# Python: exact versions from the lock files; what demo needs, and what tests need besides.
+$(VENV)/bin/python:
+	$(PYTHON) -c 'import sys; sys.exit("Yaila needs Python 3.11 or newer.") if sys.version_info < (3, 11) else None'
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/.run: $(VENV)/bin/python requirements.lock pyproject.toml
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
+	touch $@
+
+$(VENV)/.dev: $(VENV)/.run requirements-dev.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.lock
+	touch $@
+
+# The interface: types from the API's own description, then the built pages.
+web/node_modules/.installed: web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	touch $@
+
+web/.types: $(VENV)/.run web/node_modules/.installed $(PY_SOURCES)
+	$(BIN)/python -m yaila.api.describe > web/src/lib/api/openapi.json
+	cd web && npm run --silent types
+	touch $@
+
+.PHONY: site
+site: src/yaila/api/site/index.html
+src/yaila/api/site/index.html: web/.types $(WEB_SOURCES)
+	cd web && npm run build
+	touch $@
+
+# The browser of the distribution, for the tests that drive the real interface.
+.PHONY: chromium
+chromium:
+	@command -v chromium >/dev/null || { \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq chromium; \
+	  else sudo apt-get update -qq && sudo apt-get install -y -qq chromium; fi; }
+
+lock: $(VENV)/.dev
+	$(BIN)/python bench/lock.py
+
+clean:
+	rm -rf $(VENV) web/node_modules web/.types src/yaila/api/site

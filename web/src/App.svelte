@@ -1,0 +1,301 @@
+<script lang="ts">
+  import { onMount } from "svelte";
+  import Chart from "./lib/chart/Chart.svelte";
+  import Gathered from "./lib/details/Gathered.svelte";
+  import Stack from "./lib/details/Stack.svelte";
+  import VantageDetails from "./lib/details/VantageDetails.svelte";
+  import { player } from "./lib/film/player.svelte";
+  import { session, type Step } from "./lib/film/session.svelte";
+  import Profile from "./lib/profile/Profile.svelte";
+  import Reels from "./lib/render/Reels.svelte";
+  import Keys from "./lib/shell/Keys.svelte";
+  import Rail from "./lib/shell/Rail.svelte";
+  import TopStrip from "./lib/shell/TopStrip.svelte";
+  import Viewfinder from "./lib/viewfinder/Viewfinder.svelte";
+
+  let keysShown = $state(false);
+  let dropping = $state(0);
+  let reel = $state<string | null>(null);
+  let chart = $state<ReturnType<typeof Chart>>();
+
+  onMount(() => {
+    void session.start();
+    let stopped = false;
+    // Jobs and edits of other windows are looked for more often while something is under way.
+    const look = async () => {
+      if (stopped) return;
+      await session.pulse();
+      const busy = session.jobs.some((job) => job.state === "running" || job.state === "waiting");
+      setTimeout(look, busy ? 400 : 1500);
+    };
+    void look();
+    return () => (stopped = true);
+  });
+
+  const steps: Record<string, Step> = { "1": "gather", "2": "fit", "3": "fly", "6": "render" };
+
+  function keys(event: KeyboardEvent) {
+    const target = event.target as HTMLElement;
+    const typing = target instanceof HTMLInputElement || target instanceof HTMLSelectElement;
+    const control = event.ctrlKey || event.metaKey;
+    if (control && event.key.toLowerCase() === "z") {
+      event.preventDefault();
+      return void (event.shiftKey ? session.redo() : session.undo());
+    }
+    if (control && event.key.toLowerCase() === "y") {
+      event.preventDefault();
+      return void session.redo();
+    }
+    if (typing && !(target instanceof HTMLInputElement && ["checkbox", "radio"].includes(target.type)))
+      return;
+    const selection = session.selection;
+    if (control && event.key.toLowerCase() === "d" && selection?.kind === "vantage") {
+      event.preventDefault();
+      return void session.act({
+        act: "duplicate_vantage",
+        vantage: selection.id,
+        id: Math.random().toString(16).slice(2, 10),
+      });
+    }
+    if (control || event.altKey) return;
+    const second = Math.round(player.frames / Math.max(session.plan?.seconds ?? 1, 0.001));
+    const plate =
+      selection?.kind === "plate" ? session.film!.plates.findIndex((p) => p.id === selection.id) : -1;
+    const acts: Record<string, () => void> = {
+      " ": () => player.toggle(),
+      k: () => player.pause(),
+      l: () => player.play(player.speed > 0 ? Math.min(player.speed * 2, 8) : 1),
+      j: () => player.play(player.speed < 0 ? Math.max(player.speed * 2, -8) : -1),
+      ArrowLeft: () => player.seek(player.frame - (event.shiftKey ? second : 1)),
+      ArrowRight: () => player.seek(player.frame + (event.shiftKey ? second : 1)),
+      ArrowUp: () => step(-1),
+      ArrowDown: () => step(1),
+      Home: () => player.seek(0),
+      End: () => player.seek(player.frames - 1),
+      n: () => session.step === "fly" && session.film?.plates.length && chart?.vantageHere(),
+      t: () => (session.seeThrough = !session.seeThrough),
+      "0": () => session.showAll(),
+      "?": () => (keysShown = !keysShown),
+      Escape: () => (keysShown = false),
+      PageUp: () =>
+        plate >= 0 && void session.act({ act: "restack_plate", plate: selection!.id, to: plate + 1 }),
+      PageDown: () =>
+        plate > 0 && void session.act({ act: "restack_plate", plate: selection!.id, to: plate - 1 }),
+      Delete: () => {
+        if (selection?.kind === "vantage" && session.step === "fly")
+          void session.act({ act: "remove_vantage", vantage: selection.id });
+        if (selection?.kind === "plate" && session.step === "fit")
+          void session.act({ act: "remove_plate", plate: selection.id });
+      },
+    };
+    if (steps[event.key]) session.step = steps[event.key]!;
+    else if (acts[event.key.length === 1 ? event.key.toLowerCase() : event.key])
+      acts[event.key.length === 1 ? event.key.toLowerCase() : event.key]!();
+    else return;
+    // A focused button would take the space bar too.
+    event.preventDefault();
+  }
+
+  function step(by: number) {
+    const plan = session.plan;
+    if (!plan?.vantages.length) return;
+    const now = plan.vantages.findLastIndex((vantage) => vantage.start <= player.frame);
+    const next = plan.vantages[Math.min(Math.max(now + by, 0), plan.vantages.length - 1)]!;
+    session.select({ kind: "vantage", id: next.id });
+    player.seek(next.start);
+  }
+
+  function carriesFiles(event: DragEvent): boolean {
+    return event.dataTransfer?.types.includes("Files") ?? false;
+  }
+</script>
+
+<svelte:window
+  onkeydown={keys}
+  ondragenter={(event) => {
+    if (carriesFiles(event)) dropping++;
+  }}
+  ondragleave={(event) => {
+    if (carriesFiles(event)) dropping = Math.max(0, dropping - 1);
+  }}
+  ondragover={(event) => {
+    if (carriesFiles(event)) event.preventDefault();
+  }}
+  ondrop={(event) => {
+    if (!carriesFiles(event)) return;
+    event.preventDefault();
+    dropping = 0;
+    void session.receive(event.dataTransfer!.files);
+    if (session.step !== "fit") session.step = "gather";
+  }}
+/>
+
+<div class="app" class:render={session.step === "render"}>
+  <div class="strip"><TopStrip /></div>
+  <div class="rail"><Rail onkeys={() => (keysShown = !keysShown)} /></div>
+  {#if session.notice}
+    <div class="notice" role="alert">
+      <span>{session.notice}</span><button onclick={() => (session.notice = "")}>Put away</button>
+    </div>
+  {/if}
+  {#if session.step === "render"}
+    <div class="main">
+      {#if reel}
+        <section class="reel" aria-label="Reel">
+          <header>
+            <h2>Reel</h2>
+            <button onclick={() => (reel = null)}>Back to the viewfinder</button>
+          </header>
+          <div class="mat">
+            <!-- svelte-ignore a11y_media_has_caption -->
+            <video src="/api/reels/{reel}.mp4" controls autoplay></video>
+          </div>
+        </section>
+      {:else}<Viewfinder large />{/if}
+    </div>
+    <div class="side">
+      <div class="small"><Chart bind:this={chart} /></div>
+      <Reels bind:playing={reel} />
+    </div>
+  {:else}
+    <div class="main"><Chart bind:this={chart} /></div>
+    <div class="side">
+      <div class="finder" class:low={session.step === "fit"}><Viewfinder /></div>
+      {#if session.step === "gather"}<Gathered />{:else if session.step === "fit"}<Stack
+        />{:else}<VantageDetails />{/if}
+    </div>
+  {/if}
+  <div class="bottom"><Profile /></div>
+  {#if dropping}<div class="dropping">Let go to lay it on the ground</div>{/if}
+  {#if keysShown}<Keys onclose={() => (keysShown = false)} />{/if}
+</div>
+
+<style>
+  .app {
+    position: relative;
+    height: 100%;
+    display: grid;
+    grid-template: 38px minmax(0, 1fr) clamp(190px, 30vh, 300px) / 84px minmax(0, 1fr) 408px;
+    grid-template-areas: "strip strip strip" "rail main side" "rail bottom side";
+  }
+  .strip {
+    grid-area: strip;
+    position: relative;
+    z-index: 10;
+  }
+  .rail {
+    grid-area: rail;
+    display: grid;
+  }
+  .main {
+    grid-area: main;
+    display: grid;
+    min-width: 0;
+    min-height: 0;
+  }
+  .side {
+    grid-area: side;
+    display: flex;
+    flex-direction: column;
+    min-height: 0;
+    overflow-y: auto;
+    border-left: 0;
+  }
+  .bottom {
+    grid-area: bottom;
+    display: grid;
+    min-width: 0;
+    border-right: 1px solid var(--rule-strong);
+  }
+  .render .main {
+    border-right: 1px solid var(--rule-strong);
+  }
+  .finder {
+    flex: 0 0 298px;
+    display: grid;
+    min-height: 0;
+  }
+  .finder.low {
+    flex-basis: 250px;
+  }
+  .small {
+    flex: 0 0 310px;
+    display: grid;
+    min-height: 0;
+  }
+  .notice {
+    position: absolute;
+    z-index: 15;
+    left: 84px;
+    right: 408px;
+    top: 66px;
+    display: flex;
+    gap: 12px;
+    align-items: center;
+    padding: 8px 12px;
+    background: var(--imagery-tint);
+    border-bottom: 1px solid var(--imagery);
+    color: var(--ink);
+    font-size: 12.5px;
+    line-height: 17px;
+  }
+  .notice span {
+    flex: 1;
+  }
+  .notice button,
+  .reel button {
+    height: 24px;
+    padding: 0 9px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    white-space: nowrap;
+  }
+  .dropping {
+    position: absolute;
+    inset: 38px 0 0 84px;
+    z-index: 40;
+    pointer-events: none;
+    border: 3px dashed var(--imagery);
+    background: rgba(241, 228, 198, 0.6);
+    display: grid;
+    place-items: center;
+    font-size: 20px;
+    font-weight: 620;
+    color: var(--imagery-deep);
+  }
+  .reel {
+    display: flex;
+    flex-direction: column;
+    min-height: 0;
+  }
+  .reel header {
+    height: 28px;
+    flex: none;
+    display: flex;
+    align-items: center;
+    justify-content: space-between;
+    padding: 0 12px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .mat {
+    flex: 1;
+    min-height: 0;
+    background: var(--mat);
+    display: grid;
+    place-items: center;
+    padding: 18px;
+  }
+  video {
+    max-width: 100%;
+    max-height: 100%;
+  }
+  @media (max-width: 1100px) {
+    .app {
+      grid-template-columns: 72px minmax(0, 1fr) 356px;
+    }
+    .notice {
+      right: 356px;
+    }
+  }
+</style>

@@ -1,0 +1,54 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Film = Schemas["Film"];
+export type Plate = Schemas["Plate"];
+export type Vantage = Schemas["Vantage"];
+export type Passage = Schemas["Passage"];
+export type Plan = Schemas["Plan"];
+export type PlatePlan = Schemas["PlatePlan"];
+export type VantagePlan = Schemas["VantagePlan"];
+export type PassagePlan = Schemas["PassagePlan"];
+export type Sheet = Schemas["Sheet"];
+export type Trial = Schemas["Trial"];
+export type Job = Schemas["Job"];
+export type Choices = Schemas["Choices"];
+export type Moments = Schemas["Moments"];
+export type PatchStep = { op: "add" | "remove" | "replace"; path: string; value?: unknown };
+export type XY = [number, number];
+export type Act = paths["/api/films/{film_id}/acts"]["post"]["requestBody"]["content"]["application/json"];
+
+export const api = createClient<paths>({ baseUrl: location.origin });
+
+/** What the server said was wrong, in a sentence. */
+export class Refusal extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+  ) {
+    super(message);
+  }
+}
+
+/** The answer's data, or the problem document's sentence thrown as a Refusal. */
+export async function told<T>(
+  answer: Promise<{ data?: unknown; error?: unknown; response: Response }>,
+): Promise<T> {
+  let result;
+  try {
+    result = await answer;
+  } catch {
+    throw new Refusal("Yaila does not answer. Is it still running? What you did last was not kept.", 0);
+  }
+  if (result.data !== undefined) return result.data as T;
+  const detail = (result.error as { detail?: unknown } | undefined)?.detail;
+  throw new Refusal(
+    typeof detail === "string" ? detail : `The server answered ${result.response.status}.`,
+    result.response.status,
+  );
+}
+
+export function frameUrl(film: string, state: string, frame: number, width: number, quality: string): string {
+  return `/api/films/${film}/frames/${frame}.jpg?state=${state}&width=${width}&quality=${quality}`;
+}

@@ -1,0 +1,1117 @@
+<script lang="ts" module>
+  import type { View as Kept } from "./view";
+
+  /** What the large chart showed when it was last on screen. */
+  let kept: { film: string; view: Kept } | null = null;
+</script>
+
+<script lang="ts">
+  import type { XY } from "../api/client";
+  import { player } from "../film/player.svelte";
+  import { session } from "../film/session.svelte";
+  import { digits, length, roundStep } from "../format";
+  import Icon, { type IconName } from "../ui/Icon.svelte";
+  import Tick from "../ui/Tick.svelte";
+  import { badgePlaces } from "./badges";
+  import { drawPlate, melt, TileCache } from "./tiles";
+  import { fitted, inverse, marks, through, toGround, toScreen, zoomed, type View } from "./view";
+
+  type Tool = "select" | "frame" | "pin" | "pull";
+
+  let view = $state.raw<View>({ x: 0, y: 0, scale: 1, width: 0, height: 0 });
+  let tool = $state<Tool>("select");
+  let plates = $state(true);
+  let passages = $state(true);
+  let pointer = $state.raw<XY | null>(null);
+  let canvas: HTMLCanvasElement;
+  let area: HTMLDivElement;
+  let scratch: HTMLCanvasElement | undefined;
+  let asked = false;
+  let band = $state.raw<{ from: XY; to: XY } | null>(null);
+
+  const tiles = new TileCache(() => redraw());
+  const ground = $derived(session.film?.ground.kind ?? "plain");
+  const plan = $derived(session.plan);
+  const film = $derived(session.film);
+  const selectedPlate = $derived(
+    session.selection?.kind === "plate"
+      ? plan?.plates.find((p) => p.id === session.selection?.id)
+      : undefined,
+  );
+  const fitting = $derived(session.step === "fit" || session.step === "gather");
+  const flying = $derived(session.step === "fly" || session.step === "render");
+  const tools = $derived<{ id: Tool; label: string; icon: IconName; hint: string }[]>(
+    session.step === "fit"
+      ? [
+          {
+            id: "select",
+            label: "Move",
+            icon: "hand",
+            hint: "Drag the plate, its corners or its turning grip",
+          },
+          {
+            id: "pin",
+            label: "Pin",
+            icon: "pin",
+            hint: "Click the point that stays put while the plate is scaled and turned",
+          },
+          {
+            id: "pull",
+            label: "Pull",
+            icon: "span",
+            hint: "Drag a second feature onto its match: the plate scales and turns about the pin",
+          },
+        ]
+      : session.step === "fly"
+        ? [
+            { id: "select", label: "Select", icon: "hand", hint: "Pick and drag frames" },
+            {
+              id: "frame",
+              label: "Vantage",
+              icon: "frame",
+              hint: "Drag a frame where the camera should rest",
+            },
+          ]
+        : [],
+  );
+  $effect(() => {
+    if (!tools.some((entry) => entry.id === tool)) tool = "select";
+  });
+
+  $effect(() => {
+    const observer = new ResizeObserver(([entry]) => {
+      const { width, height } = entry!.contentRect;
+      const first = view.width === 0;
+      view = { ...view, width, height };
+      if (!first) return;
+      if (session.step !== "render" && kept?.film === session.id) view = { ...kept.view, width, height };
+      else session.showAll();
+    });
+    observer.observe(area);
+    return () => observer.disconnect();
+  });
+
+  $effect(() => {
+    if (session.showBox && view.width > 10) {
+      view = fitted(view, session.showBox);
+      session.showBox = null;
+    }
+  });
+
+  $effect(() => {
+    if (!view.width) return;
+    if (session.step !== "render") kept = { film: session.id, view };
+    session.shown = {
+      x: view.x,
+      y: view.y,
+      width: view.width / view.scale,
+      height: view.height / view.scale,
+    };
+  });
+
+  $effect(() => {
+    void [film, plan, view, plates, session.seeThrough, session.selection];
+    redraw();
+  });
+
+  function redraw() {
+    if (asked) return;
+    asked = true;
+    requestAnimationFrame(() => {
+      asked = false;
+      if (canvas && view.width > 1) paint();
+    });
+  }
+
+  function paint() {
+    const ratio = devicePixelRatio || 1;
+    const [w, h] = [Math.round(view.width * ratio), Math.round(view.height * ratio)];
+    if (canvas.width !== w || canvas.height !== h) [canvas.width, canvas.height] = [w, h];
+    const context = canvas.getContext("2d")!;
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.globalAlpha = 1;
+    context.fillStyle = "#dfe4df";
+    context.fillRect(0, 0, w, h);
+    if (!film || !plan || !plates) return;
+    context.imageSmoothingQuality = "high";
+    film.plates.forEach((plate, index) => {
+      const laid = plan.plates[index];
+      if (!plate.shown || !laid) return;
+      const through = session.seeThrough && session.selection?.id === plate.id ? 0.5 : 1;
+      const opacity = plate.opacity * through;
+      if (plate.feather.width > 0 || plate.feather.shape === "ellipse" || opacity < 1) {
+        scratch ??= document.createElement("canvas");
+        if (scratch.width !== w || scratch.height !== h) [scratch.width, scratch.height] = [w, h];
+        const layer = scratch.getContext("2d")!;
+        layer.setTransform(1, 0, 0, 1, 0, 0);
+        layer.clearRect(0, 0, w, h);
+        drawPlate(layer, view, ratio, plate, laid, tiles);
+        if (plate.feather.width > 0 || plate.feather.shape === "ellipse")
+          melt(layer, view, ratio, plate, laid);
+        context.setTransform(1, 0, 0, 1, 0, 0);
+        context.globalAlpha = opacity;
+        context.drawImage(scratch, 0, 0);
+        context.globalAlpha = 1;
+      } else drawPlate(context, view, ratio, plate, laid, tiles);
+    });
+    // The chart is slightly muted, so that what is drawn over it reads; the viewfinder never is.
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.fillStyle = "rgba(246,247,243,0.13)";
+    context.fillRect(0, 0, w, h);
+  }
+
+  const s = (point: XY): XY => toScreen(view, point);
+  const line = (points: XY[]) =>
+    points
+      .map((p) =>
+        s(p)
+          .map((v) => v.toFixed(1))
+          .join(","),
+      )
+      .join(" ");
+
+  const vantages = $derived(
+    (plan?.vantages ?? []).map((laid, index) => {
+      const document = film!.vantages[index]!;
+      const points = laid.outline.map((p) => toScreen(view, p));
+      const target = toScreen(view, [document.x, document.y]);
+      const xs = points.map((p) => p[0]);
+      const ys = points.map((p) => p[1]);
+      const size = Math.max(Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys));
+      const shape = size < 16 ? "small" : size > view.width * 1.7 ? "wide" : "frame";
+      const visible = shape === "small" ? smallFrame(target) : points;
+      return {
+        laid,
+        document,
+        index,
+        target,
+        points: visible,
+        shape,
+        eye: toScreen(view, [laid.eye[0], laid.eye[1]]),
+        selected: session.selection?.id === laid.id,
+      };
+    }),
+  );
+  const badges = $derived(
+    badgePlaces(
+      vantages.map((v) => ({
+        at:
+          v.shape === "frame"
+            ? ([v.points[0]![0] + 12, v.points[0]![1] + 12] as XY)
+            : ([v.target[0] + 14, v.target[1] - 14] as XY),
+        first: v.selected,
+      })),
+      view.width,
+      view.height,
+    ),
+  );
+
+  function smallFrame([x, y]: XY): XY[] {
+    return [
+      [x - 8, y - 5],
+      [x + 8, y - 5],
+      [x + 8, y + 5],
+      [x - 8, y + 5],
+    ];
+  }
+
+  const grid = $derived.by(() => {
+    const step = roundStep(90 / view.scale);
+    const [west, north] = toGround(view, [0, 0]);
+    const [east, south] = toGround(view, [view.width, view.height]);
+    return { step, xs: marks(west, east, step), ys: marks(south, north, step) };
+  });
+  const axisName = (value: number) => (ground === "plain" ? digits(value, 6) : digits(value / 1000, 7));
+  const scaleBar = $derived.by(() => {
+    const size = roundStep(70 / view.scale);
+    return { width: size * view.scale, label: length(size, ground).join(" ") };
+  });
+  const at = $derived(pointer ? toGround(view, pointer) : ([view.x, view.y] as XY));
+  const sharpest = $derived.by(() => {
+    if (!film || !plan) return null;
+    let best: { name: string; span: number } | null = null;
+    film.plates.forEach((plate, index) => {
+      const laid = plan.plates[index];
+      if (!laid || !plate.shown || !inside(index, at)) return;
+      if (!best || laid.sharp_span < best.span) best = { name: plate.name, span: laid.sharp_span };
+    });
+    return best as { name: string; span: number } | null;
+  });
+
+  function inside(index: number, point: XY): boolean {
+    const plate = film!.plates[index]!;
+    const [x, y] = through(inverse(plan!.plates[index]!.matrix), ...point);
+    return x >= 0 && y >= 0 && x <= plate.picture.width && y <= plate.picture.height;
+  }
+
+  function plateAt(point: XY): string | null {
+    for (let index = (film?.plates.length ?? 0) - 1; index >= 0; index--)
+      if (film!.plates[index]!.shown && inside(index, point)) return film!.plates[index]!.id;
+    return null;
+  }
+
+  const here = (event: PointerEvent | WheelEvent): XY => {
+    const box = area.getBoundingClientRect();
+    return [event.clientX - box.left, event.clientY - box.top];
+  };
+
+  /** Follow the pointer until it is let go: what it does is tried as it moves, and kept at the end. */
+  function follow(
+    event: PointerEvent,
+    moving: (to: XY, from: XY) => void,
+    label: string,
+    clicked?: () => void,
+  ) {
+    event.preventDefault();
+    event.stopPropagation();
+    area.focus({ preventScroll: true });
+    const from = toGround(view, here(event));
+    const start = here(event);
+    let moved = false;
+    const move = (next: PointerEvent) => {
+      const point = here(next);
+      if (!moved && Math.hypot(point[0] - start[0], point[1] - start[1]) < 3) return;
+      moved = true;
+      moving(toGround(view, point), from);
+    };
+    const stop = (keep: boolean) => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", up);
+      window.removeEventListener("keydown", escape, true);
+      if (!keep) session.dropTrial();
+      else if (moved) void session.keepTrial(label);
+      else clicked?.();
+    };
+    const up = () => stop(true);
+    const escape = (key: KeyboardEvent) => {
+      if (key.key === "Escape") stop(false);
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", up);
+    window.addEventListener("keydown", escape, true);
+  }
+
+  function pressed(event: PointerEvent) {
+    if (event.button !== 0 && event.button !== 1) return;
+    const start = here(event);
+    const from = toGround(view, start);
+    if (event.button === 0) {
+      if (tool === "pin" && selectedPlate) {
+        session.pivot = { plate: selectedPlate.id, at: from };
+        tool = "pull";
+        return;
+      }
+      if (tool === "pull" && selectedPlate) {
+        const about = pivotOf();
+        follow(
+          event,
+          (to) =>
+            session.tryAct({
+              act: "pull_plate",
+              plate: selectedPlate.id,
+              about,
+              start: from,
+              to,
+              scale: true,
+              turn: true,
+            }),
+          "Pull plate",
+        );
+        return;
+      }
+      if (tool === "frame") return drawFrame(event);
+      if (session.step === "fit" && selectedPlate && insidePlate(selectedPlate.id, from)) {
+        const plate = selectedPlate.id;
+        follow(
+          event,
+          (to) =>
+            session.tryAct({
+              act: "move_plate",
+              plate,
+              by: [to[0] - from[0], to[1] - from[1]],
+              factor: 1,
+              degrees: 0,
+            }),
+          "Move plate",
+          () => pick(from),
+        );
+        return;
+      }
+    }
+    const origin = view;
+    const held = start;
+    area.focus({ preventScroll: true });
+    let moved = false;
+    const move = (next: PointerEvent) => {
+      const [u, v] = here(next);
+      if (!moved && Math.hypot(u - held[0], v - held[1]) < 3) return;
+      moved = true;
+      view = { ...view, x: origin.x - (u - held[0]) / view.scale, y: origin.y + (v - held[1]) / view.scale };
+    };
+    const up = () => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", up);
+      if (!moved) pick(from);
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", up);
+  }
+
+  const insidePlate = (id: string, point: XY) =>
+    inside(
+      film!.plates.findIndex((plate) => plate.id === id),
+      point,
+    );
+
+  function pick(point: XY) {
+    if (!fitting) return;
+    const id = plateAt(point);
+    session.select(id ? { kind: "plate", id } : null);
+  }
+
+  function drawFrame(event: PointerEvent) {
+    event.preventDefault();
+    const from = toGround(view, here(event));
+    const move = (next: PointerEvent) => (band = { from, to: toGround(view, here(next)) });
+    const up = () => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", up);
+      const drawn = band;
+      band = null;
+      if (!drawn) return;
+      const [w, h] = [Math.abs(drawn.to[0] - drawn.from[0]), Math.abs(drawn.to[1] - drawn.from[1])];
+      if (w * view.scale < 8 && h * view.scale < 8) return;
+      const size = session.film!.frame;
+      const width = Math.max(w, (h * size.width) / size.height);
+      addVantage(
+        [(drawn.from[0] + drawn.to[0]) / 2, (drawn.from[1] + drawn.to[1]) / 2],
+        width,
+        (width * size.height) / size.width,
+      );
+      tool = "select";
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", up);
+  }
+
+  async function addVantage(at: XY, width: number, height: number) {
+    const id = Math.random().toString(16).slice(2, 10);
+    const after = session.selection?.kind === "vantage" ? session.selection.id : null;
+    await session.act({ act: "add_vantage", at, width, height, after, id });
+    session.select({ kind: "vantage", id });
+    const start = session.plan?.vantages.find((vantage) => vantage.id === id)?.start;
+    if (start !== undefined) player.seek(start);
+  }
+
+  function pivotOf(): XY {
+    if (session.pivot && session.pivot.plate === selectedPlate?.id) return session.pivot.at;
+    return centre(selectedPlate!.outline);
+  }
+
+  const centre = (points: XY[]): XY => [
+    points.reduce((sum, p) => sum + p[0], 0) / points.length,
+    points.reduce((sum, p) => sum + p[1], 0) / points.length,
+  ];
+
+  function pullCorner(event: PointerEvent, turn: boolean) {
+    const plate = selectedPlate!.id;
+    const about = pivotOf();
+    follow(
+      event,
+      (to, start) => session.tryAct({ act: "pull_plate", plate, about, start, to, scale: !turn, turn }),
+      turn ? "Turn plate" : "Scale plate",
+    );
+  }
+
+  function pullVantage(event: PointerEvent, id: string, grip: "target" | "size" | "heading" | "standing") {
+    session.select({ kind: "vantage", id });
+    const laid = plan!.vantages.find((vantage) => vantage.id === id)!;
+    if (!player.playing) player.seek(laid.start);
+    const label = { target: "Move vantage", size: "Span", heading: "Heading", standing: "Tilt and heading" }[
+      grip
+    ];
+    follow(
+      event,
+      (to, start) => session.tryAct({ act: "pull_vantage", vantage: id, grip, to, start }),
+      label,
+    );
+  }
+
+  function wheel(event: WheelEvent) {
+    event.preventDefault();
+    view = zoomed(view, Math.exp(-event.deltaY * (event.deltaMode ? 0.05 : 0.0016)), here(event));
+  }
+
+  function keys(event: KeyboardEvent) {
+    if (session.step !== "fit" || !selectedPlate || event.ctrlKey || event.metaKey) return;
+    const far = (event.shiftKey ? 10 : 1) / view.scale;
+    const by = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, far], ArrowDown: [0, -far] }[
+      event.key
+    ] as XY | undefined;
+    const fine = event.shiftKey ? 10 : 1;
+    const factor =
+      event.key === "+" || event.key === "="
+        ? 1 + 0.001 * fine
+        : event.key === "-"
+          ? 1 / (1 + 0.001 * fine)
+          : 1;
+    const degrees = event.key === "." ? 0.1 * fine : event.key === "," ? -0.1 * fine : 0;
+    if (!by && factor === 1 && degrees === 0) return;
+    event.preventDefault();
+    event.stopPropagation();
+    void session.act({
+      act: "move_plate",
+      plate: selectedPlate.id,
+      by: by ?? [0, 0],
+      factor,
+      degrees,
+      about: pivotOf(),
+    });
+  }
+
+  const turnGrip = $derived.by<XY | null>(() => {
+    if (!selectedPlate) return null;
+    const [a, b] = [s(selectedPlate.outline[0]!), s(selectedPlate.outline[1]!)];
+    const c = s(centre(selectedPlate.outline));
+    const m: XY = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
+    const reach = Math.hypot(m[0] - c[0], m[1] - c[1]) || 1;
+    return [m[0] + ((m[0] - c[0]) / reach) * 26, m[1] + ((m[1] - c[1]) / reach) * 26];
+  });
+
+  export function vantageHere() {
+    void addVantage([view.x, view.y], view.width / view.scale, view.height / view.scale);
+  }
+</script>
+
+<section class="chart" aria-label="Chart">
+  <header>
+    <h2>Chart</h2>
+    {#each tools as entry (entry.id)}
+      <button
+        class="tool"
+        class:on={tool === entry.id}
+        aria-pressed={tool === entry.id}
+        title={entry.hint}
+        disabled={session.step === "fit" && !selectedPlate && entry.id !== "select"}
+        onclick={() => (tool = entry.id)}><Icon name={entry.icon} size={15} />{entry.label}</button
+      >
+    {/each}
+    <span class="space"></span>
+    <Tick label="Plates" bind:checked={plates} />
+    {#if flying}<Tick label="Passages" bind:checked={passages} />{/if}
+    {#if session.step === "fit"}<Tick label="See-through" bind:checked={session.seeThrough} />{/if}
+    <i></i>
+    {#if session.step === "fly"}
+      <button
+        class="button"
+        onclick={vantageHere}
+        disabled={!film?.plates.length}
+        title="A vantage that shows what the chart shows (N)"
+        ><Icon name="plus" size={13} />Vantage here</button
+      >
+    {/if}
+    <button class="button" onclick={() => session.showAll()}>Whole film</button>
+  </header>
+
+  <div class="ruled">
+    <div class="corner">{ground === "plain" ? "X/Y" : "E/N"}</div>
+    <svg class="ruler across" width={view.width} height="16" aria-hidden="true">
+      {#each grid.xs as x (x)}
+        {@const u = s([x, 0])[0]}
+        <line x1={u} x2={u} y1="0" y2="16" /><text x={u + 3} y="11">{axisName(x)}</text>
+      {/each}
+    </svg>
+    <svg class="ruler along" width="20" height={view.height} aria-hidden="true">
+      {#each grid.ys as y (y)}
+        {@const v = s([0, y])[1]}
+        <line x1="0" x2="20" y1={v} y2={v} /><text transform="translate(12 {v - 3}) rotate(-90)"
+          >{axisName(y)}</text
+        >
+      {/each}
+    </svg>
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
+    <div
+      class="area"
+      class:frame={tool === "frame" || tool === "pin"}
+      bind:this={area}
+      tabindex="0"
+      role="application"
+      aria-label="Chart of the ground. Wheel zooms, dragging pans."
+      onpointerdown={pressed}
+      onpointermove={(event) => (pointer = here(event))}
+      onpointerleave={() => (pointer = null)}
+      onwheel={wheel}
+      onkeydown={keys}
+    >
+      <canvas bind:this={canvas}></canvas>
+      <svg class="over" width={view.width} height={view.height}>
+        {#each grid.xs as x (x)}<line
+            class="grid"
+            x1={s([x, 0])[0]}
+            x2={s([x, 0])[0]}
+            y1="0"
+            y2={view.height}
+          />{/each}
+        {#each grid.ys as y (y)}<line
+            class="grid"
+            y1={s([0, y])[1]}
+            y2={s([0, y])[1]}
+            x1="0"
+            x2={view.width}
+          />{/each}
+
+        {#if plates && film && plan}
+          {#each plan.plates as laid, index (laid.id)}
+            {@const plate = film.plates[index]!}
+            {@const chosen = session.selection?.id === laid.id}
+            {#if plate.shown}
+              <polygon class="plate" class:chosen points={line(laid.outline)} />
+            {/if}
+          {/each}
+        {/if}
+
+        {#if flying && passages && plan}
+          {#each plan.passages as passage (passage.vantage)}
+            <polyline class="path case" points={line(passage.path)} />
+            <polyline class="path" points={line(passage.path)} />
+            {#each passage.ticks as tick, k (k)}
+              {@const [u, v] = s(tick.at)}
+              {@const reach = tick.whole ? 5.5 : 3}
+              <line
+                class="beat case"
+                x1={u - tick.towards[1] * reach}
+                y1={v - tick.towards[0] * reach}
+                x2={u + tick.towards[1] * reach}
+                y2={v + tick.towards[0] * reach}
+              />
+              <line
+                class="beat"
+                x1={u - tick.towards[1] * reach}
+                y1={v - tick.towards[0] * reach}
+                x2={u + tick.towards[1] * reach}
+                y2={v + tick.towards[0] * reach}
+              />
+            {/each}
+          {/each}
+        {/if}
+
+        {#if flying && session.moments && player.frame < session.moments.outlines.length}
+          <polygon class="now" points={line(session.moments.outlines[player.frame]!)} />
+        {/if}
+
+        {#if flying}
+          {#each vantages as v (v.laid.id)}
+            {#if v.shape !== "wide"}
+              <polygon
+                class="frame case"
+                class:selected={v.selected}
+                points={v.points.map((p) => p.join(",")).join(" ")}
+              />
+              <polygon
+                class="frame"
+                class:selected={v.selected}
+                points={v.points.map((p) => p.join(",")).join(" ")}
+              />
+              {#if session.step === "fly"}
+                <!-- svelte-ignore a11y_no_static_element_interactions -->
+                <polygon
+                  class="hit"
+                  points={v.points.map((p) => p.join(",")).join(" ")}
+                  onpointerdown={(e) => pullVantage(e, v.laid.id, "size")}
+                />
+              {/if}
+            {/if}
+          {/each}
+          {#each vantages.filter((v) => v.selected && session.step === "fly") as v (v.laid.id)}
+            {#if v.shape === "frame"}
+              {#each v.points as [x, y], k (k)}
+                <!-- svelte-ignore a11y_no_static_element_interactions -->
+                <g class="grip" onpointerdown={(e) => pullVantage(e, v.laid.id, "size")}>
+                  <circle class="reach" cx={x} cy={y} r="12" /><rect
+                    x={x - 4}
+                    y={y - 4}
+                    width="8"
+                    height="8"
+                  />
+                </g>
+              {/each}
+              {@const ahead = toScreen(view, v.laid.ahead)}
+              <line class="sight case" x1={v.eye[0]} y1={v.eye[1]} x2={ahead[0]} y2={ahead[1]} />
+              <line class="sight" x1={v.eye[0]} y1={v.eye[1]} x2={ahead[0]} y2={ahead[1]} />
+              <!-- svelte-ignore a11y_no_static_element_interactions -->
+              <g class="grip round" onpointerdown={(e) => pullVantage(e, v.laid.id, "heading")}>
+                <circle class="reach" cx={ahead[0]} cy={ahead[1]} r="12" /><circle
+                  cx={ahead[0]}
+                  cy={ahead[1]}
+                  r="4.5"
+                />
+                <title>Heading: drag round</title>
+              </g>
+              <!-- svelte-ignore a11y_no_static_element_interactions -->
+              <g class="grip round eye" onpointerdown={(e) => pullVantage(e, v.laid.id, "standing")}>
+                <circle class="reach" cx={v.eye[0]} cy={v.eye[1]} r="12" /><circle
+                  cx={v.eye[0]}
+                  cy={v.eye[1]}
+                  r="5.5"
+                />
+                <circle class="dot" cx={v.eye[0]} cy={v.eye[1]} r="1.8" />
+                <title>Where the camera stands: drag away from the target to tilt</title>
+              </g>
+              <text class="halo" x={v.eye[0] + 10} y={v.eye[1] + 14}
+                >{length(v.laid.eye[2], ground).join(" ")} up</text
+              >
+            {/if}
+          {/each}
+          {#each vantages as v, k (v.laid.id)}
+            {@const [x, y] = badges[k]!}
+            <!-- svelte-ignore a11y_no_static_element_interactions -->
+            <g
+              class="badge"
+              class:selected={v.selected}
+              onpointerdown={(e) =>
+                session.step === "fly" ? pullVantage(e, v.laid.id, "target") : e.stopPropagation()}
+            >
+              <rect class="reach" x={x - 12} y={y - 12} width="24" height="24" />
+              {#if v.shape === "wide"}<circle cx={x} cy={y} r="9" />{:else}<rect
+                  class="plaque"
+                  x={x - 9}
+                  y={y - 8.5}
+                  width="18"
+                  height="17"
+                  rx="2"
+                />{/if}
+              <text {x} y={y + 4}>{v.index + 1}</text>
+            </g>
+            {#if v.selected}<text class="halo name" x={x + 14} y={y + 4}>{v.document.name}</text>{/if}
+          {/each}
+        {/if}
+
+        {#if plates && film && plan && fitting}
+          {#each plan.plates as laid, index (laid.id)}
+            {@const plate = film.plates[index]!}
+            {@const across = Math.hypot(laid.outline[1]![0] - laid.outline[0]![0], laid.outline[1]![1] - laid.outline[0]![1]) * view.scale}
+            {#if plate.shown && (across > 34 || session.selection?.id === plate.id)}
+              {@const [x, y] = s(laid.outline[0]!)}
+              {@const tag = [
+                Math.min(Math.max(x, 4), view.width - 90),
+                Math.min(Math.max(y, 4), view.height - 24),
+              ]}
+              {@const wide = plate.name.length * 6.1 + 12}
+              <g
+                class="tag"
+                class:chosen={session.selection?.id === laid.id}
+                transform="translate({tag[0]} {tag[1]})"
+              >
+                <rect width={wide} height="16" /><text x="6" y="12">{plate.name}</text>
+              </g>
+            {/if}
+          {/each}
+        {/if}
+
+        {#if session.step === "fit" && selectedPlate}
+          {#each selectedPlate.outline as corner, k (k)}
+            {@const [x, y] = s(corner)}
+            <!-- svelte-ignore a11y_no_static_element_interactions -->
+            <g class="grip plategrip" onpointerdown={(e) => pullCorner(e, false)}>
+              <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
+              <title>Scale about the pin</title>
+            </g>
+          {/each}
+          {#if turnGrip}
+            <!-- svelte-ignore a11y_no_static_element_interactions -->
+            <g class="grip round plategrip" onpointerdown={(e) => pullCorner(e, true)}>
+              <circle class="reach" cx={turnGrip[0]} cy={turnGrip[1]} r="12" /><circle
+                cx={turnGrip[0]}
+                cy={turnGrip[1]}
+                r="5"
+              />
+              <title>Turn about the pin</title>
+            </g>
+          {/if}
+          {@const [px, py] = s(pivotOf())}
+          <g class="pin" class:set={session.pivot?.plate === selectedPlate.id}>
+            <circle class="case" cx={px} cy={py} r="7" /><circle cx={px} cy={py} r="7" />
+            <path class="case" d="M{px - 11} {py}h22M{px} {py - 11}v22" /><path
+              d="M{px - 11} {py}h22M{px} {py - 11}v22"
+            />
+          </g>
+        {/if}
+
+        {#if band}
+          {@const a = s(band.from)}
+          {@const b = s(band.to)}
+          <rect
+            class="band"
+            x={Math.min(a[0], b[0])}
+            y={Math.min(a[1], b[1])}
+            width={Math.abs(a[0] - b[0])}
+            height={Math.abs(a[1] - b[1])}
+          />
+        {/if}
+      </svg>
+      {#if film && !film.plates.length}
+        <div class="empty">
+          <b>No imagery yet</b>
+          <span>Drop map pictures anywhere on this sheet: the widest first, closer ones on top.</span>
+        </div>
+      {/if}
+    </div>
+  </div>
+
+  <footer>
+    <span class="bar" style:width="{scaleBar.width}px"></span><span class="barlabel">{scaleBar.label}</span>
+    <span class="fact"
+      >{ground === "plain" ? "X" : "E"} <b>{axisName(at[0])}</b>
+      {ground === "plain" ? "Y" : "N"} <b>{axisName(at[1])}</b></span
+    >
+    {#if sharpest}<span class="fact"
+        >Sharpest here <b>{sharpest.name}</b> to {length(sharpest.span, ground).join(" ")}</span
+      >{/if}
+    <span class="space"></span>
+    <span class="hint"
+      >{session.step === "fit"
+        ? tool === "pull"
+          ? "Drag a feature onto its match"
+          : tool === "pin"
+            ? "Click a feature that lies right"
+            : "Drag the plate; T sees through it"
+        : session.step === "fly"
+          ? tool === "frame"
+            ? "Drag a frame"
+            : "Drag an edge for span, the far grip for heading"
+          : "Wheel zooms, dragging pans"}</span
+    >
+  </footer>
+</section>
+
+<style>
+  .chart {
+    display: flex;
+    flex-direction: column;
+    min-width: 0;
+    min-height: 0;
+    border-right: 1px solid var(--rule-strong);
+    background: var(--paper);
+  }
+  header {
+    height: 28px;
+    flex: none;
+    display: flex;
+    align-items: center;
+    gap: 2px;
+    padding: 0 10px 0 12px;
+    border-bottom: 1px solid var(--rule);
+    white-space: nowrap;
+    overflow: hidden;
+  }
+  h2 {
+    margin-right: 10px;
+  }
+  .tool {
+    height: 24px;
+    padding: 0 8px 0 5px;
+    border-radius: 3px;
+    display: flex;
+    align-items: center;
+    gap: 4px;
+    color: var(--ink-2);
+    font-weight: 480;
+  }
+  .tool:hover {
+    background: var(--desk);
+  }
+  .tool.on {
+    background: var(--ink);
+    color: #fff;
+  }
+  .tool:disabled {
+    color: #85908c;
+    background: none;
+  }
+  .space {
+    flex: 1;
+  }
+  i {
+    width: 1px;
+    height: 14px;
+    background: var(--rule);
+    margin: 0 5px;
+  }
+  .button {
+    height: 24px;
+    padding: 0 9px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    font-weight: 500;
+    display: flex;
+    align-items: center;
+    gap: 4px;
+    margin-left: 4px;
+  }
+  .button:hover:not(:disabled) {
+    border-color: var(--ink-2);
+  }
+  .ruled {
+    flex: 1;
+    min-height: 0;
+    display: grid;
+    grid-template: 16px minmax(0, 1fr) / 20px minmax(0, 1fr);
+  }
+  .corner {
+    font-size: 10px;
+    line-height: 15px;
+    color: var(--ink-2);
+    padding-left: 2px;
+  }
+  .ruler {
+    overflow: hidden;
+    background: var(--paper);
+  }
+  .ruler line {
+    stroke: var(--rule-strong);
+  }
+  .ruler text {
+    font-size: 10px;
+    fill: var(--ink-2);
+  }
+  .area {
+    position: relative;
+    overflow: hidden;
+    touch-action: none;
+    cursor: grab;
+    outline: none;
+    border-top: 1px solid var(--rule-strong);
+    border-left: 1px solid var(--rule-strong);
+  }
+  .area:focus-visible {
+    box-shadow: inset 0 0 0 2px var(--ink);
+  }
+  .area.frame {
+    cursor: crosshair;
+  }
+  canvas,
+  .over {
+    position: absolute;
+    inset: 0;
+    width: 100%;
+    height: 100%;
+  }
+  .grid {
+    stroke: rgba(255, 255, 255, 0.22);
+  }
+  .plate {
+    fill: none;
+    stroke: var(--imagery-line);
+    stroke-width: 1.2;
+    opacity: 0.9;
+  }
+  .plate.chosen {
+    stroke-width: 2;
+    stroke: #ffd27a;
+  }
+  .tag rect {
+    fill: #fdf6e3;
+    stroke: #d9b766;
+  }
+  .tag text {
+    font-size: 11px;
+    font-weight: 540;
+    fill: var(--imagery-deep);
+  }
+  .tag.chosen rect {
+    fill: var(--imagery-line);
+  }
+  .case {
+    stroke: #fff !important;
+  }
+  .path {
+    fill: none;
+    stroke: var(--camera);
+    stroke-width: 1.8;
+    pointer-events: none;
+  }
+  .path.case {
+    stroke-width: 3.8;
+    opacity: 0.85;
+  }
+  .beat {
+    stroke: var(--camera);
+    stroke-width: 1.3;
+  }
+  .beat.case {
+    stroke-width: 3;
+    opacity: 0.85;
+  }
+  .frame {
+    fill: none;
+    stroke: var(--camera);
+    stroke-width: 1.4;
+    pointer-events: none;
+  }
+  .frame.case {
+    stroke-width: 3.4;
+    opacity: 0.9;
+  }
+  .frame.selected {
+    stroke-width: 2;
+    fill: rgba(208, 16, 80, 0.06);
+  }
+  .frame.case.selected {
+    stroke-width: 4.4;
+    fill: none;
+  }
+  .hit {
+    fill: none;
+    stroke: transparent;
+    stroke-width: 14;
+    pointer-events: stroke;
+    cursor: nwse-resize;
+  }
+  .now {
+    fill: none;
+    stroke: #fff;
+    stroke-width: 1.4;
+    stroke-dasharray: none;
+    opacity: 0.95;
+    pointer-events: none;
+    paint-order: stroke;
+    outline: none;
+  }
+  .grip .reach,
+  .badge .reach {
+    fill: transparent;
+    stroke: none;
+  }
+  .grip {
+    cursor: nwse-resize;
+  }
+  .grip rect,
+  .grip circle {
+    fill: #fff;
+    stroke: var(--camera);
+    stroke-width: 1.8;
+  }
+  .grip.round {
+    cursor: grab;
+  }
+  .grip .dot {
+    fill: var(--camera);
+    stroke: none;
+  }
+  .plategrip rect,
+  .plategrip circle {
+    stroke: var(--imagery);
+  }
+  .sight {
+    stroke: var(--camera);
+    stroke-width: 1.2;
+    stroke-dasharray: 4 3;
+    pointer-events: none;
+  }
+  .sight.case {
+    stroke-width: 2.6;
+    stroke-dasharray: none;
+    opacity: 0.6;
+  }
+  .badge {
+    cursor: move;
+  }
+  .badge .plaque,
+  .badge circle {
+    fill: #fff;
+    stroke: var(--camera);
+    stroke-width: 1.6;
+  }
+  .badge text {
+    font-size: 11px;
+    font-weight: 680;
+    fill: var(--camera);
+    text-anchor: middle;
+  }
+  .badge.selected .plaque,
+  .badge.selected circle {
+    fill: var(--camera);
+    stroke: #fff;
+  }
+  .badge.selected text {
+    fill: #fff;
+  }
+  .halo {
+    font-size: 11px;
+    font-weight: 560;
+    fill: #fff;
+    stroke: rgba(10, 24, 30, 0.8);
+    stroke-width: 3px;
+    paint-order: stroke;
+    pointer-events: none;
+  }
+  .halo.name {
+    font-size: 13px;
+  }
+  .pin circle,
+  .pin path {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 1.3;
+    pointer-events: none;
+  }
+  .pin .case {
+    stroke-width: 3.4;
+  }
+  .pin:not(.set) {
+    opacity: 0.55;
+  }
+  .band {
+    fill: rgba(208, 16, 80, 0.1);
+    stroke: var(--camera);
+    stroke-width: 1.5;
+  }
+  .empty {
+    position: absolute;
+    inset: 0;
+    display: flex;
+    flex-direction: column;
+    align-items: center;
+    justify-content: center;
+    gap: 6px;
+    color: var(--ink-2);
+    font-size: 13px;
+    pointer-events: none;
+  }
+  .empty b {
+    font-size: 15px;
+    font-weight: 620;
+    color: var(--ink);
+  }
+  footer {
+    height: 24px;
+    flex: none;
+    display: flex;
+    align-items: center;
+    padding: 0 10px 0 20px;
+    border-top: 1px solid var(--rule-strong);
+    font-size: 11px;
+    color: var(--ink-2);
+    white-space: nowrap;
+    overflow: hidden;
+  }
+  .bar {
+    height: 5px;
+    border: 1px solid var(--ink);
+    background: linear-gradient(90deg, var(--ink) 50%, transparent 50%) 0 0 / 25% 100%;
+    flex: none;
+  }
+  .barlabel {
+    padding: 0 10px 0 7px;
+    color: var(--ink);
+  }
+  .fact {
+    padding: 0 10px;
+    border-left: 1px solid var(--rule);
+  }
+  b {
+    font-weight: 540;
+    color: var(--ink);
+  }
+</style>

@@ -1,0 +1,149 @@
+import type { Plate, PlatePlan } from "../api/client";
+import { inverse, through, toGround, toScreen, type View } from "./view";
+
+const TILE = 256;
+const MOST = 700;
+
+/** Tiles of plates on their way to the chart, the longest unused dropped first. */
+export class TileCache {
+  #tiles = new Map<string, HTMLImageElement>();
+
+  constructor(private readonly arrived: () => void) {}
+
+  get(url: string): HTMLImageElement | null {
+    let image = this.#tiles.get(url);
+    if (image) {
+      this.#tiles.delete(url);
+      this.#tiles.set(url, image);
+    } else {
+      image = new Image();
+      image.decoding = "async";
+      image.onload = this.arrived;
+      image.src = url;
+      this.#tiles.set(url, image);
+      while (this.#tiles.size > MOST) this.#tiles.delete(this.#tiles.keys().next().value!);
+    }
+    return image.complete && image.naturalWidth ? image : null;
+  }
+}
+
+export function levelCount(width: number, height: number): number {
+  let count = 1;
+  while (width > TILE || height > TILE) {
+    width = Math.floor(width / 2);
+    height = Math.floor(height / 2);
+    count++;
+  }
+  return count;
+}
+
+/** Draw a plate's tiles, coarse ones first so that there is always something to see. */
+export function drawPlate(
+  context: CanvasRenderingContext2D,
+  view: View,
+  ratio: number,
+  plate: Plate,
+  plan: PlatePlan,
+  tiles: TileCache,
+): void {
+  const { width, height, sha256 } = plate.picture;
+  const back = inverse(plan.matrix);
+  const corners = [
+    [0, 0],
+    [view.width, 0],
+    [view.width, view.height],
+    [0, view.height],
+  ].map((corner) => through(back, ...toGround(view, corner as [number, number])));
+  const west = Math.max(0, Math.min(...corners.map((c) => c[0])));
+  const east = Math.min(width, Math.max(...corners.map((c) => c[0])));
+  const north = Math.max(0, Math.min(...corners.map((c) => c[1])));
+  const south = Math.min(height, Math.max(...corners.map((c) => c[1])));
+  if (west >= east || north >= south) return;
+  const across = Math.hypot(
+    ...(through(plan.matrix, 1, 0).map((v, i) => v - through(plan.matrix, 0, 0)[i]!) as [number, number]),
+  );
+  const count = levelCount(width, height);
+  const wanted = Math.min(Math.max(Math.floor(-Math.log2(across * view.scale * ratio) + 0.3), 0), count - 1);
+  for (const level of wanted + 2 < count - 1 ? [count - 1, wanted + 2, wanted] : [count - 1, wanted]) {
+    const size = TILE * 2 ** level;
+    for (let row = Math.floor(north / size); row * size < south; row++) {
+      for (let column = Math.floor(west / size); column * size < east; column++) {
+        // Odd sizes lose their last row or column on the way up the pyramid.
+        if (column * TILE >= width >> level || row * TILE >= height >> level) continue;
+        const image = tiles.get(`/api/pictures/${sha256}/tiles/${level}/${column}/${row}`);
+        if (!image) continue;
+        const x = column * size;
+        const y = row * size;
+        const scale = 2 ** level;
+        const [u, v] = toScreen(view, through(plan.matrix, x, y));
+        const [ux, vx] = toScreen(view, through(plan.matrix, x + image.naturalWidth * scale, y));
+        const [uy, vy] = toScreen(view, through(plan.matrix, x, y + image.naturalHeight * scale));
+        context.setTransform(
+          (ratio * (ux - u)) / image.naturalWidth,
+          (ratio * (vx - v)) / image.naturalWidth,
+          (ratio * (uy - u)) / image.naturalHeight,
+          (ratio * (vy - v)) / image.naturalHeight,
+          ratio * u,
+          ratio * v,
+        );
+        // A hair over the edge, or neighbours would show a seam.
+        const hair = 0.6 / Math.max((ratio * Math.hypot(ux - u, vx - v)) / image.naturalWidth, 0.01);
+        context.drawImage(image, 0, 0, image.naturalWidth + hair, image.naturalHeight + hair);
+      }
+    }
+  }
+}
+
+/** Melt the edge of what was drawn, as the plate's feather asks. */
+export function melt(
+  context: CanvasRenderingContext2D,
+  view: View,
+  ratio: number,
+  plate: Plate,
+  plan: PlatePlan,
+): void {
+  const { width, height } = plate.picture;
+  const share = plate.feather.width / 100;
+  const [u, v] = toScreen(view, through(plan.matrix, 0, 0));
+  const [ux, vx] = toScreen(view, through(plan.matrix, width, 0));
+  const [uy, vy] = toScreen(view, through(plan.matrix, 0, height));
+  context.save();
+  context.globalCompositeOperation = "destination-in";
+  // Unit coordinates: the plate is -1..1 both ways.
+  context.setTransform(
+    (ratio * (ux - u)) / 2,
+    (ratio * (vx - v)) / 2,
+    (ratio * (uy - u)) / 2,
+    (ratio * (vy - v)) / 2,
+    ratio * (u + (ux - u) / 2 + (uy - u) / 2),
+    ratio * (v + (vx - v) / 2 + (vy - v) / 2),
+  );
+  if (plate.feather.shape === "ellipse") {
+    const gradient = context.createRadialGradient(0, 0, Math.max(1 - share, 0), 0, 0, 1);
+    ramp(gradient, 0, 1, true);
+    context.fillStyle = gradient;
+    context.fillRect(-50, -50, 100, 100);
+  } else {
+    const shorter = Math.min(width, height);
+    for (const [x, y, side] of [
+      [1, 0, width],
+      [0, 1, height],
+    ] as const) {
+      const reach = Math.max((share * shorter) / side, 1e-4);
+      const gradient = context.createLinearGradient(-x, -y, x, y);
+      ramp(gradient, 0, reach / 2, false);
+      ramp(gradient, 1 - reach / 2, 1, true);
+      context.fillStyle = gradient;
+      context.fillRect(-50, -50, 100, 100);
+    }
+  }
+  context.restore();
+}
+
+function ramp(gradient: CanvasGradient, from: number, to: number, falling: boolean): void {
+  for (let k = 0; k <= 8; k++) {
+    const t = k / 8;
+    const smooth = t * t * (3 - 2 * t);
+    gradient.addColorStop(from + (to - from) * t, `rgba(0,0,0,${falling ? 1 - smooth : smooth})`);
+  }
+}

@@ -1,0 +1,59 @@
+import type { XY } from "../api/client";
+
+/** What part of the ground the chart shows: its middle, screen pixels per ground unit, and the size on screen. */
+export type View = { x: number; y: number; scale: number; width: number; height: number };
+
+export function toScreen(view: View, [x, y]: XY): XY {
+  return [view.width / 2 + (x - view.x) * view.scale, view.height / 2 - (y - view.y) * view.scale];
+}
+
+export function toGround(view: View, [u, v]: XY): XY {
+  return [view.x + (u - view.width / 2) / view.scale, view.y - (v - view.height / 2) / view.scale];
+}
+
+/** Zoom by a factor; the ground under a screen point stays there. */
+export function zoomed(view: View, factor: number, about: XY): View {
+  const scale = Math.min(Math.max(view.scale * factor, 1e-7), 1e4);
+  const [x, y] = toGround(view, about);
+  return {
+    ...view,
+    scale,
+    x: x - (about[0] - view.width / 2) / scale,
+    y: y + (about[1] - view.height / 2) / scale,
+  };
+}
+
+/** The view that shows a box of ground with a margin. */
+export function fitted(view: View, [west, south, east, north]: [number, number, number, number]): View {
+  const room = 0.94;
+  const scale = Math.min(
+    (view.width * room) / Math.max(east - west, 1e-9),
+    (view.height * room) / Math.max(north - south, 1e-9),
+  );
+  return { ...view, scale, x: (west + east) / 2, y: (south + north) / 2 };
+}
+
+/** A point through a 3x3 matrix, row by row. */
+export function through(m: number[], x: number, y: number): XY {
+  const w = m[6]! * x + m[7]! * y + m[8]!;
+  return [(m[0]! * x + m[1]! * y + m[2]!) / w, (m[3]! * x + m[4]! * y + m[5]!) / w];
+}
+
+export function inverse(m: number[]): number[] {
+  const [a, b, c, d, e, f, g, h, i] = m as [
+    number, number, number, number, number, number, number, number, number,
+  ]; // prettier-ignore
+  const determinant = a * (e * i - f * h) - b * (d * i - f * g) + c * (d * h - e * g);
+  return [
+    e * i - f * h, c * h - b * i, b * f - c * e,
+    f * g - d * i, a * i - c * g, c * d - a * f,
+    d * h - e * g, b * g - a * h, a * e - b * d,
+  ].map((value) => value / determinant); // prettier-ignore
+}
+
+/** Places of round coordinates within a stretch of an axis. */
+export function marks(from: number, to: number, step: number): number[] {
+  const first = Math.ceil(from / step);
+  const last = Math.floor(to / step);
+  return Array.from({ length: Math.max(0, last - first + 1) }, (_, k) => (first + k) * step);
+}

@@ -1,0 +1,240 @@
+<script lang="ts">
+  import { session } from "../film/session.svelte";
+  import { clock, length } from "../format";
+  import Icon from "../ui/Icon.svelte";
+
+  let picker: HTMLInputElement;
+  const film = $derived(session.film);
+  const plan = $derived(session.plan);
+  const ground = $derived(film?.ground.kind ?? "plain");
+  const imports = $derived(
+    session.jobs.filter(
+      (job) => job.kind === "import" && job.state !== "done" && !dismissed.includes(job.id),
+    ),
+  );
+  let dismissed = $state<string[]>([]);
+  const rows = $derived(
+    (film?.plates ?? []).map((plate, index) => ({ plate, laid: plan!.plates[index]! })).reverse(),
+  );
+</script>
+
+<section class="gathered" aria-label="Plates">
+  <header>
+    <h2>Plates</h2>
+    <span class="sub"
+      >{film?.plates.length ?? 0} laid{session.arrivals.length + imports.length
+        ? `, ${session.arrivals.length + imports.length} arriving`
+        : ""}</span
+    >
+  </header>
+  <div class="rows">
+    {#each session.arrivals as arrival (arrival)}
+      <div class="row" class:bad={arrival.error}>
+        <span class="blank"></span>
+        <div class="what"><b>{arrival.name}</b><span>{arrival.error || "sending"}</span></div>
+        {#if arrival.error}
+          <button title="Put away" onclick={() => session.dismissArrival(arrival)}
+            ><Icon name="close" size={14} /></button
+          >
+        {:else}
+          <progress max="1" value={arrival.share} aria-label="Sending {arrival.name}"></progress>
+        {/if}
+      </div>
+    {/each}
+    {#each imports as job (job.id)}
+      {@const bad = job.state !== "running" && job.state !== "waiting"}
+      <div class="row" class:bad>
+        <span class="blank"></span>
+        <div class="what">
+          <b>{job.name}</b>
+          <span
+            >{bad
+              ? job.message
+              : job.state === "waiting"
+                ? "waiting its turn"
+                : `${job.done} %${job.left ? `, ${clock(job.left)} left` : ""}`}</span
+          >
+        </div>
+        {#if bad}
+          <button title="Put away" onclick={() => dismissed.push(job.id)}
+            ><Icon name="close" size={14} /></button
+          >
+        {:else}
+          <progress max={job.total} value={job.done} aria-label="Importing {job.name}"></progress>
+          <button title="Cancel" onclick={() => session.cancel(job.id)}
+            ><Icon name="close" size={14} /></button
+          >
+        {/if}
+      </div>
+    {/each}
+    {#each rows as { plate, laid } (plate.id)}
+      <button
+        class="row pick"
+        class:on={session.selection?.id === plate.id}
+        onclick={() => session.select({ kind: "plate", id: plate.id })}
+        ondblclick={() => session.showOutline(laid.outline, 1.15)}
+      >
+        <img src="/api/pictures/{plate.picture.sha256}/thumb" alt="" loading="lazy" />
+        <div class="what">
+          <b>{plate.name}</b><span
+            >{plate.picture.width.toLocaleString("en")} × {plate.picture.height.toLocaleString("en")} px</span
+          >
+        </div>
+        <div class="state"><b>Ready</b><span>to {length(laid.sharp_span, ground).join(" ")}</span></div>
+      </button>
+    {/each}
+  </div>
+  <div class="drop">
+    <Icon name="drop" size={22} />
+    <div>
+      <b>Drop pictures anywhere on this sheet</b><span>PNG, JPEG, WebP or TIFF, the widest first</span>
+    </div>
+    <button class="button" onclick={() => picker.click()}>Choose</button>
+    <input
+      bind:this={picker}
+      type="file"
+      multiple
+      accept="image/png,image/jpeg,image/webp,image/tiff"
+      aria-label="Choose pictures"
+      onchange={() => {
+        if (picker.files) void session.receive(picker.files).then(() => (picker.value = ""));
+      }}
+    />
+  </div>
+</section>
+
+<style>
+  .gathered {
+    display: flex;
+    flex-direction: column;
+    min-height: 0;
+  }
+  header {
+    height: 28px;
+    flex: none;
+    display: flex;
+    align-items: center;
+    padding: 0 12px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .sub {
+    color: var(--ink-2);
+    margin-left: 10px;
+  }
+  .rows {
+    overflow-y: auto;
+    flex: 0 1 auto;
+    min-height: 0;
+  }
+  .row {
+    display: flex;
+    align-items: center;
+    gap: 9px;
+    min-height: 39px;
+    width: 100%;
+    padding: 3px 12px;
+    border-bottom: 1px solid var(--rule);
+    text-align: left;
+  }
+  .pick:hover,
+  .pick.on {
+    background: var(--sheet);
+  }
+  .pick.on {
+    box-shadow: inset 3px 0 0 var(--imagery);
+  }
+  .bad {
+    background: var(--imagery-tint);
+  }
+  img,
+  .blank {
+    width: 44px;
+    height: 30px;
+    object-fit: cover;
+    flex: none;
+  }
+  .blank {
+    border: 1px dashed var(--imagery);
+    background: var(--imagery-tint);
+  }
+  .what {
+    flex: 1;
+    min-width: 0;
+    display: flex;
+    flex-direction: column;
+  }
+  .what b {
+    font-weight: 600;
+    white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .what span,
+  .state span {
+    color: var(--ink-2);
+  }
+  .state {
+    display: flex;
+    flex-direction: column;
+    text-align: right;
+    white-space: nowrap;
+  }
+  .state b {
+    font-weight: 540;
+  }
+  progress {
+    width: 70px;
+    height: 5px;
+    appearance: none;
+    border: 0;
+    background: var(--imagery-tint);
+  }
+  progress::-webkit-progress-bar {
+    background: var(--imagery-tint);
+  }
+  progress::-webkit-progress-value {
+    background: var(--imagery);
+  }
+  .row button {
+    width: 24px;
+    height: 24px;
+    display: grid;
+    place-items: center;
+    flex: none;
+  }
+  .drop {
+    margin: 10px 12px;
+    padding: 8px 10px;
+    border: 1px dashed var(--edge);
+    border-radius: 3px;
+    display: flex;
+    align-items: center;
+    gap: 10px;
+    color: var(--ink-2);
+  }
+  .drop div {
+    flex: 1;
+    display: flex;
+    flex-direction: column;
+  }
+  .drop b {
+    font-weight: 600;
+    color: var(--ink);
+  }
+  .button {
+    height: 24px;
+    padding: 0 10px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    font-weight: 500;
+    color: var(--ink);
+  }
+  input {
+    position: absolute;
+    width: 1px;
+    height: 1px;
+    opacity: 0;
+    pointer-events: none;
+  }
+</style>

@@ -1,0 +1,195 @@
+import { frameUrl } from "../api/client";
+import { session } from "./session.svelte";
+
+const AHEAD = 10;
+const OUTSTANDING = 4;
+
+/** The playhead: plays frames that the engine draws ahead, scrubs and steps. */
+export class Player {
+  frame = $state(0);
+  speed = $state(0);
+  loop = $state(true);
+  quality = $state<"draft" | "final">("draft");
+  picture = $state.raw<ImageBitmap | null>(null);
+  shownFrame = $state(-1);
+  /** Pixels wide that the picture is asked for. */
+  width = $state(640);
+  /** Frames a second that reach the screen while playing. */
+  drawn = $state(0);
+
+  #ready = new Map<number, ImageBitmap>();
+  #pending = new Map<number, AbortController>();
+  #key = "";
+  #stillTimer: ReturnType<typeof setTimeout> | undefined;
+  #from = { time: 0, frame: 0 };
+  #ticks: number[] = [];
+  #raf = 0;
+
+  get frames(): number {
+    return session.plan?.frames ?? 0;
+  }
+
+  get playing(): boolean {
+    return this.speed !== 0;
+  }
+
+  /** Go to a frame; while playing, play on from there. */
+  seek(frame: number): void {
+    const last = Math.max(this.frames - 1, 0);
+    this.frame = Math.min(Math.max(Math.round(frame), 0), last);
+    this.#from = { time: performance.now(), frame: this.frame };
+    if (!this.playing) this.showStill();
+  }
+
+  play(speed = 1): void {
+    if (!this.frames) return;
+    if (speed > 0 && this.frame >= this.frames - 1) this.frame = 0;
+    this.#from = { time: performance.now(), frame: this.frame };
+    const was = this.speed;
+    this.speed = speed;
+    this.#ticks = [];
+    if (!was) this.#raf = requestAnimationFrame(this.#tick);
+  }
+
+  pause(): void {
+    this.speed = 0;
+    cancelAnimationFrame(this.#raf);
+    this.#dropPending();
+    this.showStill();
+  }
+
+  toggle(): void {
+    if (this.playing) this.pause();
+    else this.play(1);
+  }
+
+  /** The film or the picture's size changed: what was drawn ahead is stale. */
+  renew(): void {
+    const key = `${session.id}/${session.state}/${this.width}`;
+    if (key === this.#key) return;
+    this.#key = key;
+    this.#dropPending();
+    for (const bitmap of this.#ready.values()) if (bitmap !== this.picture) bitmap.close();
+    this.#ready.clear();
+    if (this.frame > Math.max(this.frames - 1, 0)) this.frame = Math.max(this.frames - 1, 0);
+    if (!this.playing) this.showStill();
+  }
+
+  /** Draft at once; at rest, the final quality follows. */
+  showStill(): void {
+    clearTimeout(this.#stillTimer);
+    if (!this.frames) {
+      this.picture = null;
+      this.shownFrame = -1;
+      return;
+    }
+    const settle = this.quality === "final" ? 60 : 450;
+    void this.#still("draft").then(() => {
+      this.#stillTimer = setTimeout(() => {
+        if (!this.playing) void this.#still("final");
+      }, settle);
+    });
+  }
+
+  #stillAsk = 0;
+
+  async #still(quality: string): Promise<void> {
+    const ask = ++this.#stillAsk;
+    const frame = this.frame;
+    const key = this.#key;
+    try {
+      const bitmap = await this.#fetch(frame, quality, new AbortController().signal);
+      if (ask < this.#stillShown || key !== this.#key || this.playing) return bitmap.close();
+      this.#stillShown = ask;
+      this.#show(bitmap, frame);
+    } catch {
+      // Gone already: a newer still is on its way.
+    }
+  }
+
+  #stillShown = 0;
+
+  async #fetch(frame: number, quality: string, signal: AbortSignal): Promise<ImageBitmap> {
+    const answer = await fetch(frameUrl(session.id, session.state, frame, this.width, quality), { signal });
+    if (!answer.ok) throw new Error(`Frame ${frame}: ${answer.status}`);
+    return createImageBitmap(await answer.blob());
+  }
+
+  #show(bitmap: ImageBitmap, frame: number): void {
+    const old = this.picture;
+    this.picture = bitmap;
+    this.shownFrame = frame;
+    if (old && old !== bitmap && ![...this.#ready.values()].includes(old)) old.close();
+  }
+
+  #tick = (time: number): void => {
+    if (!this.playing) return;
+    const rate = this.#rate();
+    let frame =
+      this.#from.frame + ((Math.max(time, this.#from.time) - this.#from.time) / 1000) * rate * this.speed;
+    const count = this.frames;
+    if (frame >= count || frame < 0) {
+      if (!this.loop) {
+        this.frame = frame < 0 ? 0 : count - 1;
+        return this.pause();
+      }
+      frame = ((frame % count) + count) % count;
+      this.#from = { time, frame };
+    }
+    this.frame = Math.floor(frame);
+    const bitmap = this.#ready.get(this.frame);
+    if (bitmap && this.shownFrame !== this.frame) {
+      this.#show(bitmap, this.frame);
+      this.#ticks.push(time);
+      this.#ticks = this.#ticks.filter((tick) => time - tick < 1000);
+      this.drawn = this.#ticks.length;
+    }
+    this.#drawAhead();
+    this.#raf = requestAnimationFrame(this.#tick);
+  };
+
+  #rate(): number {
+    const [over, under] = (session.film?.rate ?? "25").split("/").map(Number);
+    return over! / (under ?? 1);
+  }
+
+  /** Keep the next frames coming; let go of those behind. */
+  #drawAhead(): void {
+    const step = Math.sign(this.speed);
+    const count = this.frames;
+    const wanted = new Set<number>();
+    for (let k = 0; k <= AHEAD * Math.abs(this.speed); k++) {
+      let frame = this.frame + k * step;
+      if (this.loop) frame = ((frame % count) + count) % count;
+      if (frame >= 0 && frame < count) wanted.add(frame);
+    }
+    for (const [frame, bitmap] of this.#ready) {
+      if (wanted.has(frame)) continue;
+      this.#ready.delete(frame);
+      if (bitmap !== this.picture) bitmap.close();
+    }
+    for (const frame of wanted) {
+      if (this.#pending.size >= OUTSTANDING) break;
+      if (this.#ready.has(frame) || this.#pending.has(frame)) continue;
+      const abort = new AbortController();
+      this.#pending.set(frame, abort);
+      const key = this.#key;
+      this.#fetch(frame, "draft", abort.signal)
+        .then((bitmap) => {
+          if (key === this.#key && this.playing) this.#ready.set(frame, bitmap);
+          else bitmap.close();
+        })
+        .catch(() => undefined)
+        .finally(() => {
+          if (this.#pending.get(frame) === abort) this.#pending.delete(frame);
+        });
+    }
+  }
+
+  #dropPending(): void {
+    for (const abort of this.#pending.values()) abort.abort();
+    this.#pending.clear();
+  }
+}
+
+export const player = new Player();

@@ -1,0 +1,338 @@
+import {
+  api,
+  told,
+  Refusal,
+  type Act,
+  type Choices,
+  type Film,
+  type Job,
+  type Moments,
+  type PatchStep,
+  type Plan,
+  type Sheet,
+  type Trial,
+} from "../api/client";
+
+export type Step = "gather" | "fit" | "fly" | "render";
+export type Selection = { kind: "plate" | "vantage"; id: string } | null;
+type Arrival = { name: string; share: number; error: string };
+
+/** The film on the table: its document as kept or as being tried, the selection, and the jobs under way. */
+export class Session {
+  sheet = $state.raw<Sheet | null>(null);
+  trial = $state.raw<Trial | null>(null);
+  choices = $state.raw<Choices | null>(null);
+  cards = $state.raw<{ id: string; name: string }[]>([]);
+  jobs = $state.raw<Job[]>([]);
+  moments = $state.raw<Moments | null>(null);
+  arrivals = $state<Arrival[]>([]);
+  selection = $state.raw<Selection>(null);
+  step = $state<Step>("gather");
+  seeThrough = $state(false);
+  notice = $state("");
+  pivot = $state.raw<{ plate: string; at: [number, number] } | null>(null);
+  /** The middle and the size of what the chart shows, in ground units. */
+  shown = $state.raw({ x: 0, y: 0, width: 1000, height: 600 });
+  /** Asks the chart to show a box of ground. */
+  showBox = $state.raw<[number, number, number, number] | null>(null);
+
+  film = $derived<Film | null>(this.trial?.film ?? this.sheet?.film ?? null);
+  plan = $derived<Plan | null>(this.trial?.plan ?? this.sheet?.plan ?? null);
+  state = $derived(this.trial?.state ?? this.sheet?.state ?? "");
+  id = $derived(this.sheet?.id ?? "");
+
+  #asked: (() => Promise<Trial>) | null = null;
+  #asking: Promise<void> | null = null;
+
+  async open(id: string): Promise<void> {
+    await this.#guarded(async () => {
+      const sheet = await told<Sheet>(api.GET("/api/films/{film_id}", { params: { path: { film_id: id } } }));
+      this.sheet = sheet;
+      this.trial = null;
+      this.pivot = null;
+      this.selection = null;
+      this.jobs = [];
+      this.arrivals = [];
+      location.hash = `/films/${id}`;
+      const film = sheet.film;
+      const first = film.vantages[0];
+      this.selection = first ? { kind: "vantage", id: first.id } : null;
+      this.step = first ? "fly" : "gather";
+      this.showAll();
+    });
+    await this.pulse();
+  }
+
+  async start(): Promise<void> {
+    await this.#guarded(async () => {
+      this.choices = await told(api.GET("/api/choices"));
+      await this.listFilms();
+      const wanted = /^#\/films\/([\w-]+)$/.exec(location.hash)?.[1];
+      const id = this.cards.find((card) => card.id === wanted)?.id ?? this.cards[0]?.id;
+      if (id) await this.open(id);
+      else await this.create({ name: "Untitled film", width: 1920, height: 1080, rate: "25" });
+    });
+  }
+
+  async listFilms(): Promise<void> {
+    this.cards = await told(api.GET("/api/films"));
+  }
+
+  async create(film: { name: string; width: number; height: number; rate: string }): Promise<void> {
+    await this.#guarded(async () => {
+      const sheet = await told<Sheet>(api.POST("/api/films", { body: film }));
+      await this.listFilms();
+      await this.open(sheet.id);
+    });
+  }
+
+  /** Keep an edit. */
+  async patch(steps: PatchStep[], label: string): Promise<void> {
+    await this.#keep((seen) =>
+      told(
+        api.PATCH("/api/films/{film_id}", {
+          params: { path: { film_id: this.id }, header: { "If-Match": seen }, query: { label } },
+          body: steps as never,
+        }),
+      ),
+    );
+  }
+
+  /** Do an act and keep it. */
+  async act(act: Act): Promise<void> {
+    await this.#keep((seen) =>
+      told(
+        api.POST("/api/films/{film_id}/acts", {
+          params: { path: { film_id: this.id }, header: { "If-Match": seen } },
+          body: act,
+        }),
+      ),
+    );
+  }
+
+  /** Show what an act would make of the film as kept. Only the newest request is sent on. */
+  tryAct(act: Act): void {
+    const film = this.id;
+    const state = this.sheet?.state ?? "";
+    this.#try(() =>
+      told(
+        api.POST("/api/films/{film_id}/trials/acts", {
+          params: { path: { film_id: film }, query: { state } },
+          body: act,
+        }),
+      ),
+    );
+  }
+
+  tryPatch(steps: PatchStep[]): void {
+    const film = this.id;
+    const state = this.sheet?.state ?? "";
+    this.#try(() =>
+      told(
+        api.POST("/api/films/{film_id}/trials/patch", {
+          params: { path: { film_id: film }, query: { state } },
+          body: steps as never,
+        }),
+      ),
+    );
+  }
+
+  /** Keep what is being tried, or let it go. */
+  async keepTrial(label: string): Promise<void> {
+    while (this.#asking) await this.#asking;
+    const trial = this.trial;
+    if (trial?.patch.length) await this.patch(trial.patch as PatchStep[], label);
+    this.trial = null;
+  }
+
+  dropTrial(): void {
+    this.#asked = null;
+    this.trial = null;
+  }
+
+  async undo(): Promise<void> {
+    if (this.sheet?.undo) await this.#step("/api/films/{film_id}/undo");
+  }
+
+  async redo(): Promise<void> {
+    if (this.sheet?.redo) await this.#step("/api/films/{film_id}/redo");
+  }
+
+  select(selection: Selection): void {
+    this.selection = selection;
+    if (this.pivot && this.pivot.plate !== selection?.id) this.pivot = null;
+  }
+
+  /** Show all plates, or all frames where there is no plate. */
+  showAll(): void {
+    const points = [
+      ...(this.plan?.plates.flatMap((plate) => plate.outline) ?? []),
+      ...(this.plan?.plates.length ? [] : (this.plan?.vantages.flatMap((vantage) => vantage.outline) ?? [])),
+    ];
+    if (!points.length) return;
+    const xs = points.map((point) => point[0]);
+    const ys = points.map((point) => point[1]);
+    this.showBox = [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
+  }
+
+  showOutline(outline: [number, number][], room = 1.6): void {
+    const xs = outline.map((point) => point[0]);
+    const ys = outline.map((point) => point[1]);
+    const x = (Math.min(...xs) + Math.max(...xs)) / 2;
+    const y = (Math.min(...ys) + Math.max(...ys)) / 2;
+    const w = ((Math.max(...xs) - Math.min(...xs)) * room) / 2;
+    const h = ((Math.max(...ys) - Math.min(...ys)) * room) / 2;
+    this.showBox = [x - w, y - h, x + w, y + h];
+  }
+
+  /** Send files to become plates, one after the other. */
+  async receive(files: Iterable<File>): Promise<void> {
+    for (const file of [...files]) {
+      this.arrivals.push({ name: file.name, share: 0, error: "" });
+      const arrival = this.arrivals[this.arrivals.length - 1]!;
+      try {
+        await this.#send(file, arrival);
+        this.arrivals = this.arrivals.filter((other) => other.name !== file.name || other.error !== "");
+      } catch (error) {
+        arrival.error = (error as Error).message;
+      }
+      await this.pulse();
+    }
+  }
+
+  dismissArrival(arrival: Arrival): void {
+    this.arrivals = this.arrivals.filter((other) => other !== arrival);
+  }
+
+  #send(file: File, arrival: Arrival): Promise<void> {
+    const { x, y, width } = this.shown;
+    const query = new URLSearchParams({ name: file.name, x: `${x}`, y: `${y}`, width: `${width / 2}` });
+    return new Promise((done, fail) => {
+      const request = new XMLHttpRequest();
+      request.open("POST", `/api/films/${this.id}/pictures?${query}`);
+      request.upload.onprogress = (event) => (arrival.share = event.loaded / Math.max(event.total, 1));
+      request.onload = () => {
+        if (request.status < 300) return done();
+        let detail = `“${file.name}” was refused (${request.status}).`;
+        try {
+          detail = JSON.parse(request.responseText).detail ?? detail;
+        } catch {
+          // The answer was no problem document: the sentence above stands.
+        }
+        fail(new Error(detail));
+      };
+      request.onerror = () => fail(new Error(`“${file.name}” did not arrive. Is Yaila still running?`));
+      request.send(file);
+    });
+  }
+
+  async render(width: number | null, crf: number): Promise<void> {
+    await this.#guarded(async () => {
+      await told(
+        api.POST("/api/films/{film_id}/reels", {
+          params: { path: { film_id: this.id } },
+          body: { revision: this.sheet!.revision, settings: { first: 0, width, crf } },
+        }),
+      );
+      await this.pulse();
+    });
+  }
+
+  async cancel(job: string): Promise<void> {
+    await this.#guarded(async () => {
+      await told(api.POST("/api/jobs/{job}/cancel", { params: { path: { job } } }));
+      await this.pulse();
+    });
+  }
+
+  /** Look whether jobs or the film moved on. */
+  async pulse(): Promise<void> {
+    if (!this.sheet) return;
+    const id = this.id;
+    try {
+      const pulse = await told<{ revision: number; jobs: Job[] }>(
+        api.GET("/api/films/{film_id}/pulse", { params: { path: { film_id: id } } }),
+      );
+      if (id !== this.id) return;
+      this.jobs = pulse.jobs;
+      if (pulse.revision !== this.sheet.revision && !this.trial) await this.refresh();
+    } catch {
+      // The next look will tell.
+    }
+  }
+
+  async refresh(): Promise<void> {
+    const before = this.sheet?.film.plates.length ?? 0;
+    const sheet = await told<Sheet>(
+      api.GET("/api/films/{film_id}", { params: { path: { film_id: this.id } } }),
+    );
+    this.sheet = sheet;
+    const added = sheet.film.plates.length - before;
+    if (added > 0) {
+      this.select({ kind: "plate", id: sheet.film.plates[sheet.film.plates.length - 1]!.id });
+      if (before === 0) this.showAll();
+    }
+  }
+
+  /** Where the camera is at every frame, for the playhead; fetched once a state. */
+  async fetchMoments(state: string): Promise<void> {
+    if (!state) return;
+    try {
+      this.moments = await told(
+        api.GET("/api/films/{film_id}/moments", {
+          params: { path: { film_id: this.id }, query: { state } },
+        }),
+      );
+    } catch {
+      // A trial that is over already; the newest state follows.
+    }
+  }
+
+  async #step(path: "/api/films/{film_id}/undo" | "/api/films/{film_id}/redo"): Promise<void> {
+    await this.#keep((seen) =>
+      told(api.POST(path, { params: { path: { film_id: this.id }, header: { "If-Match": seen } } })),
+    );
+  }
+
+  async #keep(send: (seen: string) => Promise<Sheet>): Promise<void> {
+    await this.#guarded(async () => {
+      try {
+        this.sheet = await send(`"${this.sheet!.revision}"`);
+      } catch (error) {
+        if (error instanceof Refusal && error.status === 412) await this.refresh();
+        throw error;
+      } finally {
+        this.trial = null;
+      }
+    });
+  }
+
+  #try(ask: () => Promise<Trial>): void {
+    this.#asked = ask;
+    this.#asking ??= this.#askAll().finally(() => (this.#asking = null));
+  }
+
+  async #askAll(): Promise<void> {
+    while (this.#asked) {
+      const ask = this.#asked;
+      this.#asked = null;
+      try {
+        this.trial = await ask();
+        this.notice = "";
+      } catch (error) {
+        this.notice = (error as Error).message;
+      }
+    }
+  }
+
+  async #guarded(work: () => Promise<void>): Promise<void> {
+    try {
+      await work();
+      this.notice = "";
+    } catch (error) {
+      this.notice = (error as Error).message;
+    }
+  }
+}
+
+export const session = new Session();

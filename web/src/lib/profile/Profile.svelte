@@ -1,0 +1,644 @@
+<script lang="ts">
+  import { player } from "../film/player.svelte";
+  import { session } from "../film/session.svelte";
+  import { length } from "../format";
+  import Icon from "../ui/Icon.svelte";
+  import { factorOf, spanMarks, spanScale, spread, yOf } from "./scale";
+
+  const LEFT = 84;
+  const RIGHT = 148;
+  const STRATA = ["#EBD9AE", "#F0E1BE", "#F4E9CF", "#F7F0DF", "#F9F5EA"];
+
+  let width = $state(1280);
+  let height = $state(236);
+  let zoom = $state(1);
+  let offset = $state(0);
+  let body: HTMLDivElement;
+
+  const plan = $derived(session.plan);
+  const film = $derived(session.film);
+  const ground = $derived(film?.ground.kind ?? "plain");
+  const frames = $derived(plan?.frames ?? 0);
+  const graph = $derived(Math.max(width - LEFT - RIGHT, 50));
+  const perFrame = $derived((graph / Math.max(frames, 1)) * zoom);
+  const maxOffset = $derived(Math.max(frames - graph / perFrame, 0));
+  const from = $derived(Math.min(Math.max(offset, 0), maxOffset));
+  const x = (frame: number) => LEFT + (frame - from) * perFrame;
+  const frameAt = (u: number) => (u - LEFT) / perFrame + from;
+  const rate = $derived.by(() => {
+    const [over, under] = (film?.rate ?? "25").split("/").map(Number);
+    return over! / (under ?? 1);
+  });
+  const limits = $derived(
+    [...(plan?.plates ?? [])]
+      .map((laid, index) => ({
+        span: laid.sharp_span,
+        name: film!.plates[index]!.name,
+        shown: film!.plates[index]!.shown,
+      }))
+      .filter((limit) => limit.shown)
+      .sort((a, b) => b.span - a.span),
+  );
+  const scale = $derived(
+    spanScale([...(plan?.curve_spans ?? []), ...limits.map((limit) => limit.span)], 26, height - 10),
+  );
+  const y = (span: number) => yOf(scale, span);
+  const labels = $derived(
+    spread(
+      limits.map((limit) => y(limit.span)),
+      13,
+      height - 12,
+    ),
+  );
+  const curve = $derived(
+    plan
+      ? plan.curve_frames
+          .map((frame, k) => `${k ? "L" : "M"}${x(frame).toFixed(1)} ${y(plan.curve_spans[k]!).toFixed(1)}`)
+          .join("")
+      : "",
+  );
+  const seconds = $derived.by(() => {
+    const wanted = 70 / perFrame / rate;
+    const step = [0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600].find((s) => s >= wanted) ?? 1200;
+    const first = Math.ceil(from / rate / step) * step;
+    const found: number[] = [];
+    for (let t = first; t * rate <= from + graph / perFrame + 1e-6 && t * rate <= frames; t += step)
+      found.push(t);
+    return found;
+  });
+  const soft = $derived(
+    (plan?.soft ?? []).map(([start, end]) => {
+      const inside = plan!.curve_frames
+        .map((frame, k) => [frame, plan!.curve_spans[k]!] as const)
+        .filter(([frame]) => frame >= start && frame < end);
+      const limit = (frame: number) =>
+        plan!.sharpest.find((s) => frame >= s.start && frame < s.end)?.sharp_span ?? 1;
+      const down = inside.map(([frame, span]) => `${x(frame)},${y(span)}`);
+      const up = inside.map(([frame]) => `${x(frame)},${y(limit(frame))}`).reverse();
+      return { points: [...down, ...up].join(" "), start, end };
+    }),
+  );
+
+  $effect(() => {
+    const observer = new ResizeObserver(([entry]) => {
+      width = entry!.contentRect.width;
+      height = entry!.contentRect.height;
+    });
+    observer.observe(body);
+    return () => observer.disconnect();
+  });
+
+  /** Whether a vantage's name fits before the next vantage's number. */
+  function roomFor(index: number): boolean {
+    const next = plan!.vantages[index + 1];
+    const end = next ? x(next.start) : LEFT + graph;
+    return end - x(plan!.vantages[index]!.start) > 34 + film!.vantages[index]!.name.length * 6.2;
+  }
+
+  function clockName(t: number): string {
+    const whole = Math.floor(t + 1e-6);
+    const part = t - whole > 0.01 ? (t - whole).toFixed(1).slice(1) : "";
+    return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}${part}`;
+  }
+
+  const here = (event: MouseEvent) => event.clientX - body.getBoundingClientRect().left;
+
+  function scrub(event: PointerEvent) {
+    if (event.button !== 0 || !frames) return;
+    const seek = (next: PointerEvent) => player.seek(frameAt(here(next)));
+    seek(event);
+    const up = () => {
+      window.removeEventListener("pointermove", seek);
+      window.removeEventListener("pointerup", up);
+    };
+    window.addEventListener("pointermove", seek);
+    window.addEventListener("pointerup", up);
+  }
+
+  function drag(
+    event: PointerEvent,
+    id: string,
+    moving: (frames: number, pixelsDown: number, sideways: boolean) => void,
+    label: string,
+  ) {
+    if (event.button !== 0) return;
+    event.preventDefault();
+    event.stopPropagation();
+    session.select({ kind: "vantage", id });
+    const start = [event.clientX, event.clientY] as const;
+    const each = perFrame;
+    let sideways: boolean | null = null;
+    const move = (next: PointerEvent) => {
+      const [dx, dy] = [next.clientX - start[0], next.clientY - start[1]];
+      if (sideways === null && Math.hypot(dx, dy) < 4) return;
+      sideways ??= Math.abs(dx) >= Math.abs(dy);
+      moving(Math.round(dx / each), dy, sideways);
+    };
+    const up = () => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", up);
+      window.removeEventListener("keydown", escape, true);
+      if (sideways !== null) void session.keepTrial(label);
+      else player.seek(plan!.vantages.find((v) => v.id === id)!.start);
+    };
+    const escape = (key: KeyboardEvent) => {
+      if (key.key !== "Escape") return;
+      sideways = null;
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", up);
+      window.removeEventListener("keydown", escape, true);
+      session.dropTrial();
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", up);
+    window.addEventListener("keydown", escape, true);
+  }
+
+  function dragHold(event: PointerEvent, index: number) {
+    const laid = session.sheet!.plan.vantages[index]!;
+    drag(
+      event,
+      laid.id,
+      (by) => session.tryAct({ act: "retime", vantage: laid.id, hold: Math.max(0, laid.hold + by) }),
+      "Hold",
+    );
+  }
+
+  function dragVantage(event: PointerEvent, index: number) {
+    const laid = session.sheet!.plan.vantages[index]!;
+    const before = session.sheet!.plan.passages[index - 1];
+    const span = session.sheet!.film.vantages[index]!.span;
+    drag(
+      event,
+      laid.id,
+      (by, down, sideways) => {
+        if (sideways) {
+          if (before)
+            session.tryAct({
+              act: "retime",
+              vantage: before.vantage,
+              passage: Math.max(1, before.frames + by),
+            });
+        } else {
+          session.tryPatch([
+            {
+              op: "replace",
+              path: `/vantages/${index}/span`,
+              value: Math.max(span * factorOf(scale, down), 1e-4),
+            },
+          ]);
+        }
+      },
+      "Retime or span",
+    );
+  }
+
+  function wheel(event: WheelEvent) {
+    if (!frames) return;
+    event.preventDefault();
+    if (Math.abs(event.deltaX) > Math.abs(event.deltaY) || event.shiftKey) {
+      offset = Math.min(Math.max(from + (event.deltaX || event.deltaY) / perFrame, 0), maxOffset);
+    } else {
+      const about = frameAt(here(event));
+      zoom = Math.min(Math.max(zoom * Math.exp(-event.deltaY * 0.0016), 1), 60);
+      offset = about - (here(event) - LEFT) / ((graph / frames) * zoom);
+    }
+  }
+
+  async function vantageAtPlayhead() {
+    const id = Math.random().toString(16).slice(2, 10);
+    await session.act({ act: "vantage_at_frame", frame: player.frame, id });
+    session.select({ kind: "vantage", id });
+  }
+</script>
+
+<section class="profile" aria-label="Profile">
+  <header>
+    <h2>Profile</h2>
+    <button
+      class="button"
+      disabled={!frames}
+      onclick={vantageAtPlayhead}
+      title="A vantage where the camera is now"><Icon name="frame" size={14} />Vantage at playhead</button
+    >
+    <span class="space"></span>
+    <span class="key"><i class="camera"></i>Camera</span>
+    <span class="key"><i class="limit"></i>Sharpest plate below</span>
+    <span class="key"><i class="hatch"></i>Soft</span>
+    <label class="zoom">
+      <span aria-hidden="true">−</span>
+      <input
+        type="range"
+        min="0"
+        max="4"
+        step="0.05"
+        value={Math.log(zoom)}
+        oninput={(e) => (zoom = Math.exp(Number(e.currentTarget.value)))}
+        aria-label="Zoom of the profile"
+      />
+      <span aria-hidden="true">+</span>
+    </label>
+  </header>
+  <div class="body" bind:this={body} onwheel={wheel}>
+    <svg {width} {height}>
+      <defs>
+        <clipPath id="graph"><rect x={LEFT} y="0" width={graph} {height} /></clipPath>
+        <pattern id="soft" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="6" height="6" fill="#F1E4C6" opacity="0.75" /><line
+            x1="0"
+            x2="0"
+            y1="0"
+            y2="6"
+            stroke="#966300"
+            stroke-width="1.6"
+          />
+        </pattern>
+      </defs>
+      <rect x={LEFT} y="20" width={graph} height={height - 20} fill="#FDFEFB" />
+      {#each limits as limit, k (k)}
+        {@const upper = k ? y(limits[k - 1]!.span) : 20}
+        <rect
+          x={LEFT}
+          y={upper}
+          width={graph}
+          height={Math.max(y(limit.span) - upper, 0)}
+          fill={STRATA[Math.min(k, STRATA.length - 1)]}
+        />
+      {/each}
+      {#each limits as limit, k (k)}<line
+          class="limitline"
+          x1={LEFT}
+          x2={LEFT + graph}
+          y1={y(limit.span)}
+          y2={y(limit.span)}
+        />{/each}
+      {#each seconds as t (t)}<line
+          class="second"
+          x1={x(t * rate)}
+          x2={x(t * rate)}
+          y1="20"
+          y2={height}
+        />{/each}
+
+      {#each spanMarks(scale) as span (span)}
+        <line class="tickline" x1={LEFT - 5} x2={LEFT} y1={y(span)} y2={y(span)} />
+        <text class="axis" x={LEFT - 9} y={y(span) + 3.5} text-anchor="end"
+          >{length(span, ground).join(" ")}</text
+        >
+      {/each}
+      <text class="axis head" x="12" y="14">Span in frame</text>
+
+      <g clip-path="url(#graph)">
+        {#each plan?.sharpest ?? [] as stretch (stretch.start)}
+          {#if stretch.sharp_span}<line
+              class="sharpest"
+              x1={x(stretch.start)}
+              x2={x(stretch.end)}
+              y1={y(stretch.sharp_span)}
+              y2={y(stretch.sharp_span)}
+            />{/if}
+        {/each}
+        {#each soft as piece (piece.start)}<polygon points={piece.points} fill="url(#soft)" />{/each}
+        <path class="curve case" d={curve} /><path class="curve" d={curve} />
+      </g>
+
+      <!-- svelte-ignore a11y_no_static_element_interactions -->
+      <rect class="catch" x={LEFT} y="0" width={graph} {height} onpointerdown={scrub} />
+
+      <g clip-path="url(#graph)">
+        {#each plan?.passages ?? [] as passage, k (passage.vantage)}
+          {@const vantage = film!.vantages[k]!}
+          {@const wide = passage.frames * perFrame}
+          {#if wide > 44}
+            <text
+              class="manner"
+              class:chosen={session.selection?.id === vantage.id}
+              x={x(passage.start + passage.frames / 2)}
+              y={Math.max(y(passage.widest) - 8, 34)}
+              text-anchor="middle">{vantage.passage.manner === "hop" ? "Hop" : "Glide"}</text
+            >
+          {/if}
+        {/each}
+        {#each plan?.vantages ?? [] as laid, index (laid.id)}
+          {@const span = film!.vantages[index]!.span}
+          {@const chosen = session.selection?.id === laid.id}
+          {@const left = x(laid.start)}
+          {@const right = x(laid.start + laid.hold)}
+          {@const v = y(span)}
+          {@const below = v < height - 40}
+          <line class="hold" class:chosen x1={left} x2={right} y1={v} y2={v} />
+          <!-- svelte-ignore a11y_no_static_element_interactions -->
+          <g class="post span" onpointerdown={(e) => dragVantage(e, index)}>
+            <rect
+              class="reach"
+              x={left - 12}
+              y={v - 14}
+              width={Math.max(right - left - 12, 20)}
+              height="28"
+            />
+            <rect class="stub" x={left - 2} y={v - 6} width="4" height="12" rx="1" />
+            <title>Sideways: when the camera arrives. Up and down: its span.</title>
+          </g>
+          <!-- svelte-ignore a11y_no_static_element_interactions -->
+          <g class="post" onpointerdown={(e) => dragHold(e, index)}>
+            <rect class="reach" x={right - 8} y={v - 14} width="20" height="28" />
+            <rect class="stub" x={right - 2} y={v - 6} width="4" height="12" rx="1" />
+            <title>How long the camera rests</title>
+          </g>
+          <!-- svelte-ignore a11y_no_static_element_interactions -->
+          <g
+            class="vantage"
+            class:chosen
+            onpointerdown={(e) => dragVantage(e, index)}
+            transform="translate({left + 6} {below ? v + 10 : v - 26})"
+          >
+            <rect class="reach" x="-4" y="-4" width="24" height="24" />
+            <rect class="plaque" width="15" height="15" rx="2" /><text x="7.5" y="11.5" text-anchor="middle"
+              >{index + 1}</text
+            >
+            {#if chosen || roomFor(index)}<text class="vname" x="20" y="11.5"
+                >{film!.vantages[index]!.name}</text
+              >{/if}
+          </g>
+        {/each}
+      </g>
+
+      <!-- svelte-ignore a11y_no_static_element_interactions -->
+      <g onpointerdown={scrub} class="ruler">
+        <rect x={LEFT} y="0" width={graph} height="20" />
+        <line x1={LEFT} x2={LEFT + graph} y1="20" y2="20" />
+        {#each seconds as t (t)}
+          <line x1={x(t * rate)} x2={x(t * rate)} y1="14" y2="20" />{#if x(t * rate) < LEFT + graph - 28}<text
+              x={x(t * rate) + 4}
+              y="13">{clockName(t)}</text
+            >{/if}
+        {/each}
+      </g>
+      {#if frames}
+        <g clip-path="url(#graph)" class="playhead">
+          <line x1={x(player.frame)} x2={x(player.frame)} y1="0" y2={height} />
+          <circle cx={x(player.frame)} cy={y(session.moments?.spans[player.frame] ?? scale.widest)} r="4.5" />
+        </g>
+        <g
+          class="flag"
+          transform="translate({Math.min(Math.max(x(player.frame) - 34, LEFT), LEFT + graph - 68)} 1)"
+        >
+          <rect width="68" height="16" rx="2" /><text x="34" y="12" text-anchor="middle"
+            >{session.moments?.timecodes[player.frame]?.slice(3) ?? ""}</text
+          >
+        </g>
+      {/if}
+
+      <line class="edge" x1={LEFT + graph} x2={LEFT + graph} y1="0" y2={height} />
+      <text class="axis head" x={LEFT + graph + 6} y="14">{limits.length ? "Sharp down to" : ""}</text>
+      {#each limits as limit, k (k)}
+        <text class="limitname" x={LEFT + graph + 6} y={labels[k]! + 3}
+          >{limit.name.length > 15 ? limit.name.slice(0, 14) + "…" : limit.name}</text
+        >
+        <text class="limitname figure" x={width - 6} y={labels[k]! + 3} text-anchor="end"
+          >{length(limit.span, ground).join(" ")}</text
+        >
+        <title>{limit.name}</title>
+      {/each}
+      {#if !frames}
+        <text class="none" x={LEFT + graph / 2} y={height / 2 + 8} text-anchor="middle">
+          {film?.plates.length
+            ? "No vantage yet. In Fly, show a place on the chart and press “Vantage here”."
+            : "The camera’s curve is drawn here: span over time."}
+        </text>
+      {/if}
+    </svg>
+  </div>
+</section>
+
+<style>
+  .profile {
+    display: flex;
+    flex-direction: column;
+    border-top: 1px solid var(--rule-strong);
+    background: var(--paper);
+    min-height: 0;
+  }
+  header {
+    height: 26px;
+    flex: none;
+    display: flex;
+    align-items: center;
+    padding: 0 12px;
+    gap: 6px;
+    border-bottom: 1px solid var(--rule);
+    white-space: nowrap;
+    overflow: hidden;
+  }
+  h2 {
+    width: 76px;
+  }
+  .button {
+    height: 22px;
+    padding: 0 8px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    font-weight: 500;
+    display: flex;
+    align-items: center;
+    gap: 5px;
+  }
+  .button:hover:not(:disabled) {
+    border-color: var(--ink-2);
+  }
+  .space {
+    flex: 1;
+  }
+  .key {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    color: var(--ink-2);
+    font-size: 11px;
+    margin-left: 10px;
+  }
+  .key i {
+    width: 18px;
+    height: 0;
+    border-top: 2px solid var(--camera);
+  }
+  .key .limit {
+    border-top: 3px solid var(--imagery);
+  }
+  .key .hatch {
+    height: 10px;
+    border: 0;
+    background: repeating-linear-gradient(-45deg, var(--imagery) 0 1.5px, var(--imagery-tint) 1.5px 5px);
+  }
+  .zoom {
+    display: flex;
+    align-items: center;
+    gap: 5px;
+    margin-left: 14px;
+    color: var(--ink-2);
+  }
+  input[type="range"] {
+    width: 84px;
+    height: 22px;
+    accent-color: var(--ink);
+  }
+  .body {
+    flex: 1;
+    min-height: 0;
+    overflow: hidden;
+    position: relative;
+  }
+  svg {
+    position: absolute;
+    user-select: none;
+    touch-action: none;
+  }
+  text {
+    font-size: 11px;
+  }
+  .axis {
+    font-size: 10px;
+    fill: var(--ink-2);
+  }
+  .head {
+    fill: var(--ink-3);
+    font-size: 10.5px;
+  }
+  .tickline,
+  .edge {
+    stroke: var(--rule-strong);
+  }
+  .second {
+    stroke: rgba(67, 83, 90, 0.12);
+  }
+  .limitline {
+    stroke: var(--imagery);
+    stroke-width: 0.7;
+    opacity: 0.55;
+  }
+  .sharpest {
+    stroke: var(--imagery);
+    stroke-width: 2.6;
+  }
+  .curve {
+    fill: none;
+    stroke: var(--camera);
+    stroke-width: 2;
+    stroke-linejoin: round;
+  }
+  .curve.case {
+    stroke: #fff;
+    stroke-width: 4.5;
+    opacity: 0.8;
+  }
+  .catch {
+    fill: transparent;
+  }
+  .hold {
+    stroke: var(--camera);
+    stroke-width: 4;
+    pointer-events: none;
+  }
+  .hold.chosen {
+    stroke-width: 5.5;
+  }
+  .post {
+    cursor: ew-resize;
+  }
+  .post.span {
+    cursor: move;
+  }
+  .reach {
+    fill: transparent;
+  }
+  .stub {
+    fill: #fff;
+    stroke: var(--camera);
+    stroke-width: 1.4;
+  }
+  .vantage {
+    cursor: move;
+  }
+  .plaque {
+    fill: #fff;
+    stroke: var(--camera);
+    stroke-width: 1.3;
+  }
+  .vantage text {
+    font-weight: 680;
+    font-size: 10.5px;
+    fill: var(--camera);
+  }
+  .vantage .vname {
+    font-weight: 540;
+    font-size: 11.5px;
+    fill: var(--ink);
+    stroke: rgba(253, 254, 251, 0.85);
+    stroke-width: 3px;
+    paint-order: stroke;
+    pointer-events: none;
+  }
+  .chosen .plaque {
+    fill: var(--camera);
+  }
+  .vantage.chosen text:not(.vname) {
+    fill: #fff;
+  }
+  .manner {
+    fill: var(--ink-2);
+    pointer-events: none;
+  }
+  .manner.chosen {
+    fill: var(--camera-deep);
+    font-weight: 640;
+  }
+  .ruler {
+    cursor: ew-resize;
+  }
+  .ruler rect {
+    fill: transparent;
+  }
+  .ruler line {
+    stroke: var(--rule-strong);
+  }
+  .ruler text {
+    font-size: 10px;
+    fill: var(--ink-2);
+  }
+  .playhead {
+    pointer-events: none;
+  }
+  .playhead line {
+    stroke: var(--ink);
+    stroke-width: 1.3;
+  }
+  .playhead circle {
+    fill: var(--camera);
+    stroke: #fff;
+    stroke-width: 1.6;
+  }
+  .flag {
+    pointer-events: none;
+  }
+  .flag rect {
+    fill: var(--ink);
+  }
+  .flag text {
+    font-family: var(--mono);
+    font-size: 11px;
+    fill: #fff;
+  }
+  .limitname {
+    font-size: 10.5px;
+    font-weight: 540;
+    fill: var(--imagery-deep);
+  }
+  .figure {
+    font-weight: 450;
+  }
+  .none {
+    font-size: 13px;
+    fill: var(--ink-2);
+  }
+</style>

@@ -1,0 +1,137 @@
+<script lang="ts">
+  let { onclose }: { onclose: () => void } = $props();
+  const groups: [string, [string, string][]][] = [
+    [
+      "Playing",
+      [
+        ["Space", "play and pause"],
+        ["J K L", "backwards, stop, forwards; again for double speed"],
+        ["← →", "one frame"],
+        ["Shift ← →", "one second"],
+        ["Home End", "first and last frame"],
+        ["↑ ↓", "previous and next vantage"],
+      ],
+    ],
+    [
+      "Vantages, in Fly",
+      [
+        ["N", "a vantage that shows what the chart shows"],
+        ["Ctrl D", "duplicate"],
+        ["Del", "delete"],
+      ],
+    ],
+    [
+      "Plates, in Fit, with the chart in focus",
+      [
+        ["T", "see through the plate"],
+        ["← → ↑ ↓", "move by a screen pixel, with Shift by ten"],
+        ["+ −", "scale about the pin"],
+        [", .", "turn about the pin"],
+        ["PgUp PgDn", "up and down the stack"],
+        ["Del", "take off the ground"],
+      ],
+    ],
+    [
+      "Fields",
+      [
+        ["↑ ↓", "step the number, with Shift by ten"],
+        ["Enter Esc", "keep, or leave as it was"],
+      ],
+    ],
+    [
+      "Everywhere",
+      [
+        ["Ctrl Z", "undo"],
+        ["Ctrl Shift Z", "redo"],
+        ["1 2 3 6", "the steps"],
+        ["0", "whole film on the chart"],
+        ["?", "this sheet"],
+      ],
+    ],
+  ];
+  let close: HTMLButtonElement;
+  $effect(() => close.focus());
+</script>
+
+<div class="keys" role="dialog" aria-label="Keys">
+  <header>
+    <h2>Keys</h2>
+    <button bind:this={close} onclick={onclose}>Close</button>
+  </header>
+  <div class="columns">
+    {#each groups as [title, rows] (title)}
+      <section>
+        <h3>{title}</h3>
+        <dl>
+          {#each rows as [key, does] (key)}<dt>
+              {#each key.split(" ") as part}<kbd>{part}</kbd>{/each}
+            </dt>
+            <dd>{does}</dd>{/each}
+        </dl>
+      </section>
+    {/each}
+  </div>
+</div>
+
+<style>
+  .keys {
+    position: absolute;
+    left: 84px;
+    bottom: 0;
+    z-index: 30;
+    width: min(760px, calc(100vw - 84px));
+    background: var(--paper);
+    border: 1px solid var(--rule-strong);
+  }
+  header {
+    display: flex;
+    align-items: center;
+    justify-content: space-between;
+    height: 30px;
+    padding: 0 12px;
+    border-bottom: 1px solid var(--rule);
+  }
+  header button {
+    height: 24px;
+    padding: 0 9px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+  }
+  .columns {
+    columns: 2;
+    padding: 10px 14px;
+    column-gap: 24px;
+  }
+  section {
+    break-inside: avoid;
+    margin-bottom: 10px;
+  }
+  h3 {
+    font-size: 11.5px;
+    font-weight: 640;
+    margin-bottom: 3px;
+  }
+  dl {
+    display: grid;
+    grid-template-columns: 112px 1fr;
+    gap: 3px 8px;
+  }
+  dt {
+    display: flex;
+    gap: 3px;
+    flex-wrap: wrap;
+  }
+  dd {
+    color: var(--ink-2);
+  }
+  kbd {
+    font: 500 10.5px var(--mono);
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    padding: 0 4px;
+    background: var(--sheet);
+    height: 17px;
+    line-height: 15px;
+  }
+</style>

@@ -1,0 +1,359 @@
+<script lang="ts">
+  import { session } from "../film/session.svelte";
+  import Icon from "../ui/Icon.svelte";
+
+  let open = $state<"" | "films" | "format">("");
+  let strip: HTMLElement;
+  let name = $state("");
+  let size = $state("1920x1080");
+  let rate = $state("25");
+
+  const film = $derived(session.film);
+  const rateName = $derived(
+    session.choices?.rates.find((choice) => choice.rate === film?.rate)?.name ?? film?.rate ?? "",
+  );
+  const saved = $derived(
+    session.sheet
+      ? new Date(
+          session.sheet.saved +
+            (session.sheet.saved.endsWith("Z") || session.sheet.saved.includes("+") ? "" : "Z"),
+        ).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })
+      : "",
+  );
+  const sizes = $derived(session.choices?.frames.map(([w, h]) => `${w}x${h}`) ?? []);
+
+  function toggle(which: "films" | "format") {
+    open = open === which ? "" : which;
+    if (open === "films") void session.listFilms();
+  }
+
+  async function create() {
+    const [width, height] = size.split("x").map(Number);
+    await session.create({ name: name.trim() || "Untitled film", width: width!, height: height!, rate });
+    open = "";
+    name = "";
+  }
+
+  function setFrame(width: number, height: number) {
+    if (width === film!.frame.width && height === film!.frame.height) return;
+    void session.patch([{ op: "replace", path: "/frame", value: { width, height } }], "Frame size");
+  }
+</script>
+
+<svelte:window
+  onpointerdown={(event) => {
+    if (open && !strip.contains(event.target as Node)) open = "";
+  }}
+/>
+
+<header class="top" bind:this={strip}>
+  <span class="brand"><img src="/favicon.svg" alt="" width="18" height="18" />Yaila</span>
+  <button class="film" aria-expanded={open === "films"} onclick={() => toggle("films")}
+    >{film?.name ?? "…"}<Icon name="down" size={14} /></button
+  >
+  <button
+    class="fact"
+    aria-expanded={open === "format"}
+    onclick={() => toggle("format")}
+    title="Frame size, rate and background"
+  >
+    <b>{film?.frame.width ?? 0} × {film?.frame.height ?? 0}</b>·<b>{rateName} fps</b>
+  </button>
+  <span class="fact"
+    ><b>{(session.plan?.seconds ?? 0).toFixed(1)} s</b>{session.plan?.frames ?? 0} frames</span
+  >
+  <span class="fact">
+    <button
+      class="icon"
+      disabled={!session.sheet?.undo}
+      title={session.sheet?.undo ? `Undo: ${session.sheet.undo} (Ctrl Z)` : "Nothing to undo"}
+      aria-label="Undo"
+      onclick={() => session.undo()}><Icon name="undo" size={16} /></button
+    >
+    <button
+      class="icon"
+      disabled={!session.sheet?.redo}
+      title={session.sheet?.redo ? `Redo: ${session.sheet.redo} (Ctrl Shift Z)` : "Nothing to redo"}
+      aria-label="Redo"
+      onclick={() => session.redo()}><Icon name="redo" size={16} /></button
+    >
+  </span>
+  <span class="space"></span>
+  <span class="saved"><Icon name="check" size={14} />Saved {saved}</span>
+
+  {#if open === "films"}
+    <div class="sheet films">
+      <label class="field"
+        >Name of this film <input
+          value={film?.name ?? ""}
+          onchange={(event) =>
+            session.patch(
+              [{ op: "replace", path: "/name", value: event.currentTarget.value }],
+              "Rename film",
+            )}
+        /></label
+      >
+      <h3>Films</h3>
+      <ul>
+        {#each session.cards as card (card.id)}
+          <li>
+            <button
+              class:on={card.id === session.id}
+              onclick={() => void session.open(card.id).then(() => (open = ""))}>{card.name}</button
+            >
+          </li>
+        {/each}
+      </ul>
+      <h3>New film</h3>
+      <div class="new">
+        <input bind:value={name} placeholder="Name" aria-label="Name of the new film" />
+        <select bind:value={size} aria-label="Frame size"
+          >{#each sizes as option (option)}<option value={option}>{option.replace("x", " × ")}</option
+            >{/each}</select
+        >
+        <select bind:value={rate} aria-label="Frame rate"
+          >{#each session.choices?.rates ?? [] as option (option.rate)}<option value={option.rate}
+              >{option.name} fps</option
+            >{/each}</select
+        >
+        <button class="button" onclick={create}>Start</button>
+      </div>
+    </div>
+  {:else if open === "format" && film}
+    <div class="sheet format">
+      <h3>Frame size</h3>
+      <div class="choices">
+        {#each session.choices?.frames ?? [] as [w, h] (`${w}x${h}`)}
+          <button
+            class="button"
+            class:on={film.frame.width === w && film.frame.height === h}
+            onclick={() => setFrame(w, h)}>{w} × {h}</button
+          >
+        {/each}
+      </div>
+      <div class="free">
+        <label
+          >Width <input
+            type="number"
+            min="64"
+            max="8192"
+            step="2"
+            value={film.frame.width}
+            onchange={(event) => setFrame(Number(event.currentTarget.value), film.frame.height)}
+          /></label
+        >
+        <label
+          >Height <input
+            type="number"
+            min="64"
+            max="8192"
+            step="2"
+            value={film.frame.height}
+            onchange={(event) => setFrame(film.frame.width, Number(event.currentTarget.value))}
+          /></label
+        >
+      </div>
+      <h3>Frames per second</h3>
+      <div class="choices">
+        {#each session.choices?.rates ?? [] as option (option.rate)}
+          <button
+            class="button"
+            class:on={film.rate === option.rate}
+            onclick={() =>
+              session.patch([{ op: "replace", path: "/rate", value: option.rate }], "Frame rate")}
+            >{option.name}</button
+          >
+        {/each}
+      </div>
+      <label class="colour"
+        >Background, where there is no imagery <input
+          type="color"
+          value={film.background}
+          onchange={(event) =>
+            session.patch(
+              [{ op: "replace", path: "/background", value: event.currentTarget.value }],
+              "Background",
+            )}
+        /></label
+      >
+    </div>
+  {/if}
+</header>
+
+<style>
+  .top {
+    height: 38px;
+    border-bottom: 1px solid var(--rule-strong);
+    display: flex;
+    align-items: center;
+    background: var(--paper);
+    position: relative;
+    white-space: nowrap;
+  }
+  .brand {
+    width: 84px;
+    height: 37px;
+    display: flex;
+    align-items: center;
+    gap: 7px;
+    padding-left: 12px;
+    font-weight: 640;
+    font-size: 13.5px;
+    border-right: 1px solid var(--rule);
+  }
+  .film {
+    padding: 0 12px 0 14px;
+    font-size: 14px;
+    font-weight: 640;
+    display: flex;
+    align-items: center;
+    gap: 5px;
+    height: 30px;
+    border-radius: 3px;
+    max-width: 320px;
+    overflow: hidden;
+  }
+  .film:hover,
+  button.fact:hover {
+    background: var(--desk);
+  }
+  .fact {
+    padding: 0 13px;
+    height: 26px;
+    border-left: 1px solid var(--rule);
+    display: flex;
+    align-items: center;
+    color: var(--ink-2);
+    gap: 6px;
+  }
+  .fact b {
+    font-weight: 520;
+    color: var(--ink);
+  }
+  .icon {
+    width: 26px;
+    height: 24px;
+    border-radius: 3px;
+    display: grid;
+    place-items: center;
+    color: var(--ink-2);
+  }
+  .icon:hover:not(:disabled) {
+    background: var(--desk);
+  }
+  .icon:disabled {
+    color: #a7b0ac;
+  }
+  .space {
+    flex: 1;
+  }
+  .saved {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    color: var(--ink-2);
+    padding: 0 14px;
+  }
+  .sheet {
+    position: absolute;
+    top: 37px;
+    left: 84px;
+    z-index: 20;
+    width: 420px;
+    padding: 10px 14px 14px;
+    background: var(--paper);
+    border: 1px solid var(--rule-strong);
+    border-radius: 0 0 3px 3px;
+  }
+  .sheet.format {
+    left: 210px;
+    width: 360px;
+  }
+  h3 {
+    font-size: 11px;
+    font-weight: 620;
+    color: var(--ink-2);
+    margin: 10px 0 4px;
+  }
+  .field {
+    display: flex;
+    flex-direction: column;
+    gap: 3px;
+    color: var(--ink-3);
+    font-size: 10.5px;
+  }
+  ul {
+    list-style: none;
+    max-height: 220px;
+    overflow-y: auto;
+    border: 1px solid var(--rule);
+  }
+  li button {
+    width: 100%;
+    text-align: left;
+    height: 26px;
+    padding: 0 10px;
+  }
+  li button:hover {
+    background: var(--sheet);
+  }
+  li .on {
+    font-weight: 660;
+    box-shadow: inset 3px 0 0 var(--ink);
+  }
+  input,
+  select {
+    height: 26px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    padding: 0 6px;
+    color: var(--ink);
+    font-size: 12px;
+  }
+  .new {
+    display: grid;
+    grid-template-columns: 1fr 104px 82px 56px;
+    gap: 5px;
+  }
+  .button {
+    height: 26px;
+    padding: 0 9px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    font-weight: 500;
+  }
+  .button:hover {
+    border-color: var(--ink-2);
+  }
+  .button.on {
+    background: var(--ink);
+    color: #fff;
+  }
+  .choices {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 5px;
+  }
+  .free {
+    display: flex;
+    gap: 14px;
+    margin-top: 8px;
+    color: var(--ink-2);
+  }
+  .free input {
+    width: 78px;
+  }
+  .colour {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+    margin-top: 12px;
+    color: var(--ink-2);
+  }
+  .colour input {
+    width: 40px;
+    padding: 2px;
+  }
+</style>

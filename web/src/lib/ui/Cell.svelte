@@ -1,0 +1,206 @@
+<script lang="ts">
+  import { parseNumber } from "../format";
+  import Icon, { type IconName } from "./Icon.svelte";
+
+  let {
+    label,
+    value,
+    text,
+    unit = "",
+    icon,
+    step = 1,
+    log = false,
+    min = -Infinity,
+    max = Infinity,
+    factor = 1,
+    ontry,
+    onkeep,
+    ondrop,
+    disabled = false,
+  }: {
+    label: string;
+    /** In the document's unit. */
+    value: number;
+    /** As shown, without unit. */
+    text: string;
+    unit?: string;
+    icon?: IconName;
+    /** One arrow key; of a logarithmic value, its share. */
+    step?: number;
+    log?: boolean;
+    min?: number;
+    max?: number;
+    /** Document units in one unit shown. */
+    factor?: number;
+    ontry: (value: number) => void;
+    onkeep: () => void;
+    ondrop: () => void;
+    disabled?: boolean;
+  } = $props();
+
+  let editing = $state(false);
+  let draft = $state("");
+  let input: HTMLInputElement;
+  let drag: { x: number; value: number; moved: boolean } | null = null;
+  let timer: ReturnType<typeof setTimeout> | undefined;
+
+  const clamp = (next: number) => Math.min(Math.max(next, min), max);
+  const moved = (from: number, steps: number) =>
+    clamp(log ? from * (1 + step) ** steps : from + steps * step);
+
+  let stepping = $state<number | null>(null);
+
+  function keys(event: KeyboardEvent) {
+    if (event.key === "ArrowUp" || event.key === "ArrowDown") {
+      event.preventDefault();
+      event.stopPropagation();
+      const size = (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
+      stepping = moved(stepping ?? value, size);
+      ontry(stepping);
+      editing = false;
+      clearTimeout(timer);
+      timer = setTimeout(settle, 500);
+    } else if (event.key === "Enter") {
+      typed();
+      input.blur();
+    } else if (event.key === "Escape") {
+      event.stopPropagation();
+      editing = false;
+      stepping = null;
+      clearTimeout(timer);
+      ondrop();
+      input.blur();
+    }
+  }
+
+  function settle() {
+    clearTimeout(timer);
+    if (stepping === null) return;
+    stepping = null;
+    onkeep();
+  }
+
+  function typed() {
+    if (!editing) return settle();
+    editing = false;
+    const number = parseNumber(draft);
+    const kilo = /km\s*$/i.test(draft) ? 1 : factor;
+    if (Number.isNaN(number) || draft === text) return;
+    ontry(clamp(number * kilo));
+    onkeep();
+  }
+
+  function down(event: PointerEvent) {
+    if (disabled || event.button !== 0) return;
+    drag = { x: event.clientX, value, moved: false };
+    (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
+  }
+
+  function move(event: PointerEvent) {
+    if (!drag) return;
+    const by = event.clientX - drag.x;
+    if (!drag.moved && Math.abs(by) < 3) return;
+    drag.moved = true;
+    ontry(moved(drag.value, Math.round(by / 3)));
+  }
+
+  function up() {
+    if (drag?.moved) onkeep();
+    else if (drag) input.focus();
+    drag = null;
+  }
+</script>
+
+<div class="cell" class:editing={editing || stepping !== null}>
+  <!-- svelte-ignore a11y_no_static_element_interactions -->
+  <span
+    class="label"
+    title="Drag to change"
+    onpointerdown={down}
+    onpointermove={move}
+    onpointerup={up}
+    onpointercancel={up}>{label}</span
+  >
+  <span class="value">
+    <input
+      bind:this={input}
+      aria-label={unit ? `${label}, ${unit}` : label}
+      value={editing ? draft : text}
+      {disabled}
+      onfocus={() => {
+        draft = text;
+        editing = true;
+        setTimeout(() => input.select());
+      }}
+      oninput={(event) => {
+        editing = true;
+        draft = event.currentTarget.value;
+      }}
+      onkeydown={keys}
+      onblur={typed}
+    />{#if unit}<u>{unit}</u>{/if}
+  </span>
+  {#if icon}<span class="icon"><Icon name={icon} size={18} /></span>{/if}
+</div>
+
+<style>
+  .cell {
+    height: 37px;
+    padding: 3px 6px 0 12px;
+    position: relative;
+    border-left: 1px solid var(--rule);
+    border-top: 1px solid var(--rule);
+    min-width: 0;
+    overflow: hidden;
+  }
+  .cell:hover {
+    background: var(--sheet);
+  }
+  .cell.editing {
+    background: var(--sheet);
+    box-shadow: inset 0 0 0 1.5px var(--camera);
+  }
+  .label {
+    display: block;
+    font-size: 10.5px;
+    line-height: 13px;
+    color: var(--ink-3);
+    cursor: ew-resize;
+    touch-action: none;
+    user-select: none;
+    white-space: nowrap;
+  }
+  .value {
+    display: flex;
+    align-items: baseline;
+    font-size: 13px;
+    line-height: 18px;
+    font-weight: 540;
+    white-space: nowrap;
+  }
+  input {
+    border: 0;
+    background: none;
+    padding: 0;
+    min-width: 1ch;
+    max-width: 100%;
+    font-weight: 540;
+    outline: none;
+    height: 18px;
+    field-sizing: content;
+  }
+  u {
+    text-decoration: none;
+    color: var(--ink-2);
+    font-weight: 420;
+    font-size: 11.5px;
+    margin-left: 1px;
+  }
+  .icon {
+    position: absolute;
+    right: 8px;
+    top: 9px;
+    color: var(--ink-3);
+    pointer-events: none;
+  }
+</style>

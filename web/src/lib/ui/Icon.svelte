@@ -1,0 +1,62 @@
+<script lang="ts" module>
+  const paths = {
+    gather: "M3 8h5V3h5v5h5v10H3zM8 8v4M13 8v4M3 13h15",
+    fit: "M3 3h10v10H3zM8 8h10v10H8zM10.5 13h5M13 10.5v5",
+    fly: "M3 4c7 0 3 9 8 9s2 5 8 5M3 2v4M19 16v4",
+    mark: "M4 19C6 12 12 16 15 8M15 8V2l4 2-4 2M3 18h3v3H3z",
+    finish: "M11 3a8 8 0 1 0 0 16a8 8 0 1 0 0-16M11 3v16M13 5v12M15 6v10M17 8v6",
+    render: "M2 6h11v9H2zM15 6v9M17.5 6v9M20 6v9",
+    keys: "M2 6h17v10H2zM5 9h1M8 9h1M11 9h1M14 9h1M6 13h9",
+    undo: "M7 5L3 9l4 4M3 9h8a4 4 0 0 1 0 8H8",
+    redo: "M13 5l4 4-4 4M17 9H9a4 4 0 0 0 0 8h3",
+    play: "M6 4l11 6.5L6 17z",
+    pause: "M6 4v13M13 4v13",
+    first: "M5 4v13M16 4L7 10.5l9 6.5z",
+    last: "M16 4v13M5 4l9 6.5L5 17z",
+    back: "M14 4l-8 6.5 8 6.5zM16.5 4v13",
+    ahead: "M7 4l8 6.5L7 17zM4.5 4v13",
+    loop: "M4 10a5 5 0 0 1 5-5h6M13 2l3 3-3 3M17 11a5 5 0 0 1-5 5H6M8 19l-3-3 3-3",
+    frame: "M3 6h14l-3 9H6zM10 8v5M7.5 10.5h5",
+    plus: "M10 4v12M4 10h12",
+    drop: "M10 3v9M6 8.5l4 4 4-4M3 16h14",
+    down: "M5 8l5 5 5-5",
+    left: "M12 5l-5 5 5 5",
+    right: "M8 5l5 5-5 5",
+    up: "M5 12l5-5 5 5",
+    pin: "M10 3v14M3 10h14M10 6a4 4 0 1 0 0 8a4 4 0 1 0 0-8",
+    hand: "M10 3v14M3 10h14M10 3L8 5M10 3l2 2M10 17l-2-2M10 17l2-2M3 10l2-2M3 10l2 2M17 10l-2-2M17 10l-2 2",
+    bin: "M4 6h12M8 6V4h4v2M6 6l1 11h6l1-11",
+    copy: "M4 4h9v9H4zM7 16h9V7",
+    check: "M4 10l4 4 8-9",
+    close: "M5 5l10 10M15 5L5 15",
+    eye: "M2 10c4-6 12-6 16 0c-4 6-12 6-16 0M10 8a2 2 0 1 0 0 4a2 2 0 1 0 0-4",
+    span: "M3 6v8M17 6v8M3 10h14M6 7l-3 3 3 3M14 7l3 3-3 3",
+    tilt: "M3 16h14M4 15L14 5M11 16a7 7 0 0 0-2-5",
+    heading: "M10 3a7 7 0 1 0 0 14a7 7 0 1 0 0-14M10 10l4-4",
+    roll: "M4 12a6.5 6.5 0 0 1 12 0M2 12h16M10 12V6",
+    lens: "M3 5l7 11L17 5zM6 10h8",
+    hold: "M3 6v8M17 6v8M3 10h14",
+  };
+  export type IconName = keyof typeof paths;
+</script>
+
+<script lang="ts">
+  let { name, size = 16, fill = false }: { name: IconName; size?: number; fill?: boolean } = $props();
+</script>
+
+<svg width={size} height={size} viewBox="0 0 21 21" aria-hidden="true" class:fill>
+  <path d={paths[name]} />
+</svg>
+
+<style>
+  path {
+    fill: none;
+    stroke: currentColor;
+    stroke-width: 1.5;
+    stroke-linecap: round;
+    stroke-linejoin: round;
+  }
+  .fill path {
+    fill: currentColor;
+  }
+</style>

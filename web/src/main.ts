@@ -1,0 +1,5 @@
+import { mount } from "svelte";
+import App from "./App.svelte";
+import "./app.css";
+
+mount(App, { target: document.getElementById("app")! });
