@@ -25,7 +25,18 @@ from yaila.core.imagery.pages import PADDED, PAGE
 PIXEL_LIMIT = 2_000_000_000
 """The largest picture taken, pixels (48,000 x 24,000 is 1,152,000,000)."""
 
-FORMATS = {"pngload": "PNG", "jpegload": "JPEG", "webpload": "WebP", "tiffload": "TIFF"}
+
+def _format_of(head: bytes) -> str | None:
+    """The format that a file's first bytes announce."""
+    if head.startswith(b"\x89PNG\r\n\x1a\n"):
+        return "PNG"
+    if head.startswith(b"\xff\xd8\xff"):
+        return "JPEG"
+    if head[:4] == b"RIFF" and head[8:12] == b"WEBP":
+        return "WebP"
+    if head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
+        return "TIFF"
+    return None
 
 
 @dataclass(frozen=True)
@@ -46,12 +57,8 @@ def read_facts(path: Path, name: str) -> PictureFacts:
     """
     if path.stat().st_size == 0:
         raise BadPicture(f"“{name}” is empty: it has no bytes. Save it again and drop it once more.")
-    loader = pyvips.vips_lib.vips_foreign_find_load(str(path).encode())
-    kind = "" if loader == pyvips.ffi.NULL else pyvips.ffi.string(loader).decode()
-    kind = {"VipsForeignLoad" + key.removesuffix("load").capitalize() + "File": key for key in FORMATS}.get(
-        kind.replace("VipsForeignLoadPng", "VipsForeignLoadPng"), kind
-    )
-    format_name = next((label for label in FORMATS.values() if label.lower() in kind.lower()), None)
+    with path.open("rb") as file:
+        format_name = _format_of(file.read(16))
     if format_name is None:
         raise BadPicture(f"“{name}” is not a picture Yaila reads. Save it as PNG, JPEG, WebP or TIFF.")
     try:

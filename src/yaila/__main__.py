@@ -1,0 +1,5 @@
+"""``python -m yaila``: the command line."""
+
+from yaila.cli import main
+
+main()

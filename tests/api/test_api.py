@@ -1,0 +1,143 @@
+"""The HTTP interface: who may speak to it, what it answers, and what it says when something is wrong."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import cv2
+import httpx
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+from starlette.websockets import WebSocketDisconnect
+
+from tests.conftest import Server, write_picture
+from tests.truth import fine_texture, psnr
+from yaila.api.app import create_app
+from yaila.core.film import Film, choreograph
+from yaila.core.imagery import PageStore
+from yaila.core.picture import Quality, picture_of
+from yaila.store import Store
+
+HERE = "http://127.0.0.1:8471"
+
+
+@pytest.fixture
+def client(store: Store) -> TestClient:
+    return TestClient(create_app(store, 8471), base_url=HERE)
+
+
+@pytest.fixture
+def film(client: TestClient, store: Store, small_film: Film) -> str:
+    return store.films.create(small_film).id
+
+
+def etag(client: TestClient, film: str) -> dict[str, str]:
+    return {"If-Match": client.get(f"/api/films/{film}").headers["etag"]}
+
+
+def test_foreign_hosts_and_origins_are_turned_away(client: TestClient, film: str) -> None:
+    assert client.get("/api/films", headers={"Host": "evil.example"}).status_code == 403
+    for headers in (
+        {"Origin": "http://evil.example"},
+        {"Origin": "http://127.0.0.1:9999"},
+        {"Origin": "null"},
+        {"Sec-Fetch-Site": "cross-site"},
+    ):
+        for method, url in (
+            ("POST", "/api/films"),
+            ("PATCH", f"/api/films/{film}"),
+            ("POST", f"/api/films/{film}/undo"),
+        ):
+            assert client.request(method, url, json={}, headers=headers).status_code == 403
+    assert client.post("/api/films", json={}, headers={"Origin": HERE}).status_code == 201
+    with (
+        pytest.raises(WebSocketDisconnect),
+        client.websocket_connect("/api/live", headers={"Origin": "http://evil.example"}),
+    ):
+        pass
+
+
+def test_an_edit_needs_the_revision_it_was_made_on(client: TestClient, film: str) -> None:
+    rename = [{"op": "replace", "path": "/name", "value": "Two"}]
+    assert client.patch(f"/api/films/{film}", json=rename).status_code == 422
+    seen = etag(client, film)
+    done = client.patch(f"/api/films/{film}", json=rename, headers=seen)
+    assert done.json()["film"]["name"] == "Two"
+    stale = client.patch(f"/api/films/{film}", json=rename, headers=seen)
+    assert stale.status_code == 412
+    assert stale.headers["content-type"] == "application/problem+json"
+    assert "another window" in stale.json()["detail"]
+    undone = client.post(f"/api/films/{film}/undo", headers={"If-Match": done.headers["etag"]})
+    assert undone.json()["film"]["name"] == "Small"
+
+
+def test_a_trial_keeps_nothing_and_its_frames_can_be_seen(client: TestClient, film: str) -> None:
+    sheet = client.get(f"/api/films/{film}").json()
+    act = {"act": "pull_vantage", "vantage": sheet["film"]["vantages"][0]["id"], "grip": "target", "to": [500, 300]}
+    trial = client.post(f"/api/films/{film}/trials/acts?state={sheet['state']}", json=act).json()
+    assert trial["film"]["vantages"][0]["x"] == 500
+    assert client.get(f"/api/films/{film}").json()["film"] == sheet["film"]
+    frames = [
+        client.get(f"/api/films/{film}/frames/0.jpg?state={state}").content
+        for state in (sheet["state"], trial["state"])
+    ]
+    assert frames[0] != frames[1]
+    kept = client.patch(f"/api/films/{film}", json=trial["patch"], headers=etag(client, film)).json()
+    assert kept["film"] == trial["film"]
+
+
+def test_a_frame_is_what_the_engine_draws(client: TestClient, store: Store, film: str, small_film: Film) -> None:
+    state = client.get(f"/api/films/{film}").json()["state"]
+    answer = client.get(f"/api/films/{film}/frames/20.jpg?state={state}&width=320&quality=final")
+    frame = cv2.cvtColor(cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_COLOR), cv2.COLOR_BGR2RGB)
+    pose = choreograph(small_film).track.pose(20)
+    drawn = picture_of(small_film, pose, small_film.frame.size, Quality.FINAL, store.pictures.pyramid, PageStore(32))
+    assert psnr(frame, drawn) > 28
+    assert client.get(f"/api/films/{film}/frames/9999.jpg?state={state}").status_code == 404
+    assert client.get(f"/api/films/{film}/frames/0.jpg?state=r999999").status_code == 404
+
+
+def test_tiles_show_the_picture(client: TestClient, small_film: Film, film: str) -> None:
+    sha256 = small_film.plates[0].picture.sha256
+    answer = client.get(f"/api/pictures/{sha256}/tiles/0/1/1")
+    tile = cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
+    assert psnr(tile, fine_texture(1200, 800)[256:512, 256:512]) > 28
+    assert client.get(f"/api/pictures/{sha256}/tiles/0/9/9").status_code == 404
+    assert client.get("/api/pictures/..%2f..%2fyaila.sqlite/tiles/0/0/0").status_code == 404
+    assert client.get("/../../pyproject.toml").status_code == 404
+
+
+def test_a_film_without_vantages_is_not_rendered(client: TestClient) -> None:
+    sheet = client.post("/api/films", json={}).json()
+    answer = client.post(f"/api/films/{sheet['id']}/reels", json={"revision": sheet["revision"]})
+    assert answer.status_code == 422
+    assert "Add a vantage" in answer.json()["detail"]
+
+
+def test_pictures_arrive_and_are_laid_and_bad_ones_say_why(server: Server, tmp_path: Path) -> None:
+    film = server.client.post("/api/films", json={"name": "Arrivals"}).json()["id"]
+    good = write_picture(tmp_path / "wide map.png", fine_texture(800, 600)).read_bytes()
+    send = lambda name, data: server.client.post(f"/api/films/{film}/pictures", params={"name": name}, content=data)  # noqa: E731
+    assert send("nothing.png", b"").status_code == 422
+    assert send("wide map.png", good).status_code == 202
+    assert send("letter.png", b"Dear editor").status_code == 202
+    assert send("short.png", good[:-5000]).status_code == 202
+    server.until(lambda: all(job["state"] in ("done", "failed") for job in server.jobs(film)))
+    states = {job["name"]: job for job in server.jobs(film)}
+    assert states["wide map.png"]["state"] == "done"
+    assert "not a picture" in states["letter.png"]["message"]
+    assert "cut short" in states["short.png"]["message"]
+    plates = server.client.get(f"/api/films/{film}").json()["film"]["plates"]
+    assert [plate["name"] for plate in plates] == ["wide map"]
+    assert not list((server.home / "arrivals").iterdir())
+
+
+def test_it_listens_on_this_machine_only(server: Server) -> None:
+    import psutil
+
+    assert server.process
+    listening = [c.laddr.ip for c in psutil.Process(server.process.pid).net_connections() if c.status == "LISTEN"]
+    assert listening == ["127.0.0.1"]
+    with pytest.raises(httpx.HTTPStatusError):
+        httpx.get(server.url + "/api/films", headers={"Host": "192.168.0.9"}).raise_for_status()

@@ -1,0 +1,139 @@
+"""What many tests need: pictures, a store, and a server of its own with a browser."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import httpx
+import numpy as np
+import pytest
+import pyvips
+
+from tests.truth import fine_texture
+from yaila.core.film import Film, Plate, Vantage
+from yaila.core.ground import Similarity
+from yaila.core.imagery import PageStore
+from yaila.store import Store
+
+
+def write_picture(path: Path, pixels: np.ndarray, **options: object) -> Path:
+    """Save pixels in the format of the path's suffix."""
+    pyvips.Image.new_from_array(pixels).write_to_file(str(path), **options)
+    return path
+
+
+@pytest.fixture
+def store(tmp_path: Path) -> Store:
+    """An empty store."""
+    return Store(tmp_path / "home")
+
+
+@pytest.fixture(scope="session")
+def pages() -> PageStore:
+    """One store of pages for all that draw in the tests."""
+    return PageStore(256)
+
+
+@pytest.fixture
+def small_film(store: Store, tmp_path: Path) -> Film:
+    """A film of 320 x 180 at 25 with one plate and two vantages, its picture in the store: 36 frames."""
+    picture = store.pictures.add(write_picture(tmp_path / "ground.png", fine_texture(1200, 800)), "ground.png")
+    return Film(
+        name="Small",
+        frame={"width": 320, "height": 180},
+        plates=[Plate(name="Ground", picture=picture, placement=Similarity(x=600, y=400))],
+        vantages=[
+            Vantage(
+                name="Wide", x=600, y=400, span=1000, hold=0.2, passage={"duration": {"unit": "frames", "value": 26}}
+            ),
+            Vantage(name="Close", x=700, y=450, span=300, tilt=40, heading=20, hold=0.2),
+        ],
+    )
+
+
+@dataclass
+class Server:
+    """A running Yaila with a store of its own."""
+
+    home: Path
+    port: int = 0
+    process: subprocess.Popen[bytes] | None = None
+    client: httpx.Client = field(default_factory=httpx.Client)
+
+    @property
+    def url(self) -> str:
+        """Where it is."""
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        """Start it and wait until it answers."""
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "yaila", "serve", "--port", str(self.port)],
+            env={**os.environ, "YAILA_HOME": str(self.home)},
+        )
+        self.client = httpx.Client(base_url=self.url, timeout=60)
+        self.until(self._answers, 60)
+
+    def kill(self) -> None:
+        """Kill it as a crash would: it gets no chance to tidy up."""
+        assert self.process
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> None:
+        """Stop it in good order."""
+        if self.process and self.process.poll() is None:
+            self.process.terminate()
+            self.process.wait(timeout=20)
+
+    def until(self, true: Callable[[], bool], seconds: float = 60) -> None:
+        """Wait until something is true; fail when it takes too long."""
+        end = time.monotonic() + seconds
+        while not true():
+            assert time.monotonic() < end, "it took too long"
+            time.sleep(0.05)
+
+    def jobs(self, film: str) -> list[dict]:
+        """The jobs of a film, the newest first."""
+        return self.client.get(f"/api/films/{film}/pulse").json()["jobs"]
+
+    def _answers(self) -> bool:
+        try:
+            return self.client.get("/api/films").status_code == 200
+        except httpx.HTTPError:
+            return False
+
+
+@pytest.fixture
+def server(tmp_path: Path) -> Iterator[Server]:
+    """A server on an empty store."""
+    server = Server(tmp_path / "served")
+    server.start()
+    yield server
+    server.stop()
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args: dict) -> dict:
+    """Chromium as the distribution packages it, and no calls home."""
+    arguments = ["--disable-background-networking", "--disable-component-update"]
+    if os.geteuid() == 0:
+        arguments.append("--no-sandbox")
+    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": arguments}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args(browser_context_args: dict) -> dict:
+    """The design size."""
+    return {**browser_context_args, "viewport": {"width": 1280, "height": 800}, "accept_downloads": True}
