@@ -24,14 +24,14 @@ from yaila.store import Store
 def test_mp4_has_exact_rate_count_and_timestamps(tmp_path: Path, rate: Rate) -> None:
     path = tmp_path / "reel.mp4"
     with mp4_writer(path, FrameSize(64, 64), rate, 30) as writer:
-        for k in range(31):
-            writer.write(np.full((64, 64, 3), k * 8, np.uint8))
+        for k in range(131):
+            writer.write(np.full((64, 64, 3), k, np.uint8))
     with av.open(str(path)) as file:
         stream = file.streams.video[0]
         assert stream.average_rate == rate.value
         times = [frame.pts * stream.time_base for frame in file.decode(stream)]
-        assert times == [k / rate.value for k in range(31)]
-        assert Fraction(stream.duration * stream.time_base) == 31 / rate.value
+        assert times == [k / rate.value for k in range(131)]
+        assert Fraction(stream.duration * stream.time_base) == 131 / rate.value
     # faststart: the index stands before the data.
     data = path.read_bytes()
     assert data.index(b"moov") < data.index(b"mdat")

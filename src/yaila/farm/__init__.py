@@ -9,6 +9,7 @@ import threading
 from collections.abc import Callable
 
 from yaila.store import Store
+from yaila.store.jobs import OPEN
 
 log = logging.getLogger("yaila")
 
@@ -23,7 +24,7 @@ class Farm:
         self._closing = False
 
     def start(self, job: str, kind: str, done: Callable[[], None] = lambda: None) -> None:
-        """Do a job in the background; ``done`` is called when its process has ended well."""
+        """Do a job in the background; ``done`` is called when its process has ended well and left the job open."""
         module = {"import": "yaila.farm.importing", "reel": "yaila.farm.reel"}[kind]
         threading.Thread(target=self._work, args=(job, kind, module, done), daemon=True).start()
 
@@ -60,7 +61,7 @@ class Farm:
             self._store.jobs.note(
                 job, state="failed", message=f"The work stopped unexpectedly (code {code}). Start it again."
             )
-        else:
+        elif self._store.jobs.get(job).state in OPEN:
             try:
                 done()
             except Exception as error:

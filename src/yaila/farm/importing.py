@@ -26,5 +26,5 @@ def run(store: Store, job: str) -> None:
 
 
 if __name__ == "__main__":
-    os.nice(5)
+    os.nice(15)
     run(Store(Path(sys.argv[1])), sys.argv[2])

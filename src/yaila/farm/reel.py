@@ -131,5 +131,5 @@ def run(store: Store, job: str) -> None:
 
 
 if __name__ == "__main__":
-    os.nice(10)
+    os.nice(19)
     run(Store(Path(sys.argv[1])), sys.argv[2])

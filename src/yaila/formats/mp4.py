@@ -37,6 +37,7 @@ class Mp4Writer:
         context.color_range = ColorRange.MPEG
         context.thread_count = 0
         self._stream = stream
+        self._rate = rate
         self._count = 0
 
     def write(self, frame: NDArray[np.uint8]) -> None:
@@ -52,7 +53,8 @@ class Mp4Writer:
             interpolation=Interpolation.AREA,
         )
         video.pts = self._count
-        video.time_base = self._stream.time_base
+        # Not the stream's own: that becomes finer once the file's header is written.
+        video.time_base = 1 / self._rate.value
         self._count += 1
         self._container.mux(self._stream.encode(video))
 
@@ -70,7 +72,10 @@ def mp4_writer(path: Path, size: FrameSize, rate: Rate, crf: int) -> Iterator[Mp
     """
     part = path.with_suffix(".part.mp4")
     try:
-        with av.open(str(part), "w", format="mp4", options={"movflags": "faststart"}) as container:
+        # A clock that the rate divides, or the length would be rounded to milliseconds.
+        clock = str(rate.value.numerator * (1 if rate.value.numerator > 1000 else 100))
+        options = {"movflags": "faststart", "movie_timescale": clock}
+        with av.open(str(part), "w", format="mp4", options=options) as container:
             writer = Mp4Writer(container, size, rate, crf)
             yield writer
             writer.finish()

@@ -7,6 +7,7 @@ is in memory already.
 from __future__ import annotations
 
 import os
+import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -199,7 +200,13 @@ class _Plan:
 
 @cache
 def _threads() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(os.cpu_count() or 2, thread_name_prefix="draw")
+    return ThreadPoolExecutor(os.cpu_count() or 2, thread_name_prefix="draw", initializer=_yield_to_others)
+
+
+def _yield_to_others() -> None:
+    """Drawing gives way to whatever answers a person in the same process."""
+    if hasattr(os, "setpriority"):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), os.getpriority(os.PRIO_PROCESS, 0) + 5)
 
 
 def _in_threads(rows: Callable[[int, int], None], first: int, last: int) -> None:

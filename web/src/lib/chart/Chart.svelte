@@ -532,7 +532,7 @@
     <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
     <div
       class="area"
-      class:frame={tool === "frame" || tool === "pin"}
+      class:aiming={tool === "frame" || tool === "pin"}
       bind:this={area}
       tabindex="0"
       role="application"
@@ -689,7 +689,11 @@
         {#if plates && film && plan && fitting}
           {#each plan.plates as laid, index (laid.id)}
             {@const plate = film.plates[index]!}
-            {@const across = Math.hypot(laid.outline[1]![0] - laid.outline[0]![0], laid.outline[1]![1] - laid.outline[0]![1]) * view.scale}
+            {@const across =
+              Math.hypot(
+                laid.outline[1]![0] - laid.outline[0]![0],
+                laid.outline[1]![1] - laid.outline[0]![1],
+              ) * view.scale}
             {#if plate.shown && (across > 34 || session.selection?.id === plate.id)}
               {@const [x, y] = s(laid.outline[0]!)}
               {@const tag = [
@@ -887,7 +891,7 @@
   .area:focus-visible {
     box-shadow: inset 0 0 0 2px var(--ink);
   }
-  .area.frame {
+  .area.aiming {
     cursor: crosshair;
   }
   canvas,

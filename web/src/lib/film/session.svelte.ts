@@ -206,7 +206,10 @@ export class Session {
 
   #send(file: File, arrival: Arrival): Promise<void> {
     const { x, y, width } = this.shown;
-    const query = new URLSearchParams({ name: file.name, x: `${x}`, y: `${y}`, width: `${width / 2}` });
+    const query = new URLSearchParams({ name: file.name });
+    // Where one looks is where it goes; while there is nothing to look at, the plate below decides.
+    if (this.film?.plates.length)
+      for (const [key, value] of Object.entries({ x, y, width: width / 2 })) query.set(key, `${value}`);
     return new Promise((done, fail) => {
       const request = new XMLHttpRequest();
       request.open("POST", `/api/films/${this.id}/pictures?${query}`);
