@@ -92,10 +92,15 @@ def render(
 
     def draw_all() -> None:
         try:
+            pose, picture = None, None
             for frame in frames:
                 if stop.is_set():
                     return
-                put(draw(layers, track.pose(frame), size, background, Quality.FINAL, store))
+                # While the camera rests, the picture is the same.
+                if picture is None or track.pose(frame) != pose:
+                    pose = track.pose(frame)
+                    picture = draw(layers, pose, size, background, Quality.FINAL, store)
+                put(picture)
         except BaseException as error:
             put(error)
 

@@ -26,10 +26,10 @@ from yaila.core.picture import raster
 
 
 class Quality(Enum):
-    """How much care each pixel is given: sharpness, least and most taps a side of the raster."""
+    """How much care each pixel is given: sharpness, blend, least and most taps a side of the raster."""
 
-    DRAFT = (0.72, 1, 4)
-    FINAL = (0.5, 2, 16)
+    DRAFT = (0.8, 0.4, 1, 4)
+    FINAL = (0.5, 0.5, 2, 16)
 
 
 @dataclass(frozen=True)
@@ -164,20 +164,21 @@ class _Plan:
         quality: Quality,
         store: PageStore,
     ) -> None:
-        sharpness, least_taps, most_taps = quality.value
+        sharpness, *care = quality.value
         wanted = np.zeros(self.page_count + 1, np.bool_)
         shape = (self.maps, self.settings, self.level_edges, self.level_starts, self.level_columns)
         raster.needed(first, last, out.shape[1], *shape, sharpness, wanted)
         indices = np.flatnonzero(wanted)
         keys = self._keys(indices)
+        # Plates that this band does not show are left out of the loops.
+        seen = np.array(sorted({layer for layer, _ in keys}), np.int64)
+        arrays = tuple(array[seen] for array in shape)
         with store.pinned({key: self.layers[layer].pyramid for layer, key in keys}) as slots:
             table = np.zeros(self.page_count + 1, np.uint32)
             table[indices] = [slots[key] for _, key in keys]
 
             def rows(start: int, end: int) -> None:
-                raster.draw_rows(
-                    out, start, end, *shape, table, store.texels, background, sharpness, least_taps, most_taps
-                )
+                raster.draw_rows(out, start, end, *arrays, table, store.texels, background, sharpness, *care)
 
             _in_threads(rows, first, last)
 

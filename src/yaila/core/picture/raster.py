@@ -33,7 +33,7 @@ class _Apart(Compiler):
         return super().define_pipelines()
 
 
-CELL = 16
+CELL = 32
 """Pixels along a side of the cells by which :func:`needed` looks at the frame."""
 
 SHINE = 0.002
@@ -100,7 +100,7 @@ def _channel(p00, p01, p10, p11, w00, w01, w10, w11, shift):
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
 def _sample(
     n, across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y, columns, start, table, texels,
-    weights, red, green, blue, alpha,
+    weights, red, green, blue, alpha, with_alpha,
 ):  # fmt: skip
     """Add one bilinear tap from one level to ``n`` neighbouring pixels of a row.
 
@@ -139,13 +139,14 @@ def _sample(
         red[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(0))
         green[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(8))
         blue[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(16))
-        alpha[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(24))
+        if with_alpha:
+            alpha[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(24))
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def draw_rows(
     out, first, last, maps, settings, level_edges, level_starts, level_columns, table, texels, background,
-    sharpness, least_taps, most_taps,
+    sharpness, blend, least_taps, most_taps,
 ):  # fmt: skip
     """Draw rows ``first`` to ``last`` - 1 of a frame.
 
@@ -161,6 +162,7 @@ def draw_rows(
         background: (3,) float32, 0..255.
         sharpness: texels of the finer level blended, against the pixel's shorter side: 1 for one tap a
             pixel, 0.5 for a grid of 2 x 2.
+        blend: the share of an octave over which two neighbouring levels are blended.
         least_taps, most_taps: how many taps along one side of a pixel.
     """
     width = out.shape[1]
@@ -170,6 +172,7 @@ def draw_rows(
     ends = np.empty(4, np.float64)
     weights = np.empty(SEGMENT, np.float32)
     sums = np.empty((4, SEGMENT), np.float32)
+    slope = np.float32(1 / blend)
     red, green, blue, alpha = sums[0], sums[1], sums[2], sums[3]
     for row in range(first, last):
         left = 0
@@ -189,12 +192,15 @@ def draw_rows(
                 taps_v = int(min(max(ends[3] / texel + 0.25, least_taps), most_taps))
                 share = np.float32(1.0 / (taps_u * taps_v))
                 sums[:] = np.float32(0)
+                opaque = settings[layer, OPAQUE] > 0.0
+                if opaque:
+                    alpha[:] = np.float32(255)
                 for step in range(2):
                     level = fine + step
                     most = np.float32(0)
                     above = np.float32(ends[0] - fine)
                     for i in range(n):
-                        mix = (above + rise * np.float32(i)) * np.float32(2) - np.float32(0.5)
+                        mix = (above + rise * np.float32(i) - np.float32(0.5)) * slope + np.float32(0.5)
                         mix = min(max(mix, np.float32(0)), np.float32(1))
                         weights[i] = (mix if step else np.float32(1) - mix) * share
                         most = max(most, weights[i])
@@ -220,23 +226,28 @@ def draw_rows(
                             n, (x - ox * w, xu - ox * wu), (y - oy * w, yu - oy * wu), (w, wu),
                             -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y,
                             level_columns[layer, level], level_starts[layer, level], table, texels,
-                            weights, red, green, blue, alpha,
+                            weights, red, green, blue, alpha, not opaque,
                         )  # fmt: skip
-                brightest = np.float32(0)
-                for i in range(n):
-                    shine = light[i] * cover[i]
-                    frame[0, i] += red[i] * shine
-                    frame[1, i] += green[i] * shine
-                    frame[2, i] += blue[i] * shine
-                    light[i] -= alpha[i] * shine * np.float32(1 / 255)
-                    brightest = max(brightest, light[i])
-                if brightest < SHINE:
+                if _put_under(n, sums, cover, light, frame) < SHINE:
                     break
             for i in range(n):
                 for channel in range(3):
                     value = frame[channel, i] + light[i] * background[channel]
                     out[row, left + i, channel] = np.uint8(min(value + np.float32(0.5), np.float32(255)))
             left += n
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _put_under(n, sums, cover, light, frame):
+    """Put a layer's pixels under those above it; returns the most light that still comes through."""
+    for channel in range(3):
+        for i in range(n):
+            frame[channel, i] += sums[channel, i] * light[i] * cover[i]
+    brightest = np.float32(0)
+    for i in range(n):
+        light[i] -= sums[3, i] * light[i] * cover[i] * np.float32(1 / 255)
+        brightest = max(brightest, light[i])
+    return brightest
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", inline="always")
@@ -302,7 +313,7 @@ def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
     return seen
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def needed(
     first, last, width, maps, settings, level_edges, level_starts, level_columns, sharpness, wanted
 ):  # fmt: skip

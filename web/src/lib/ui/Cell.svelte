@@ -84,7 +84,8 @@
     if (!editing) return settle();
     editing = false;
     const number = parseNumber(draft);
-    const kilo = /km\s*$/i.test(draft) ? 1 : factor;
+    // A typed unit counts; without one the unit shown is meant.
+    const kilo = /km\s*$/i.test(draft) || (factor === 1000 && /[\d\s]m\s*$/i.test(draft)) ? 1 : factor;
     if (Number.isNaN(number) || draft === text) return;
     ontry(clamp(number * kilo));
     onkeep();

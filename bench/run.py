@@ -1,0 +1,213 @@
+"""Measure speed against floors measured in the same run: one JSON line a row. Goals to beat, not tests.
+
+    make bench            all rows
+    python bench/run.py draft_frame import_rate
+
+The demo film is made first if the store has none.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pyvips
+
+from yaila.api.frames import JPEG_QUALITY
+from yaila.core.camera import FrameSize, Pose
+from yaila.core.film import Film, choreograph
+from yaila.core.ground import Similarity
+from yaila.core.imagery import PAGE, PageStore, build_pyramid, open_pyramid
+from yaila.core.picture import Layer, Quality, draw, picture_of
+from yaila.farm.reel import ReelSettings, render
+from yaila.formats.mp4 import mp4_writer
+from yaila.standin.night_post import FILM_ID, ensure_night_post
+from yaila.store import Store
+
+DRAFT = FrameSize(960, 540)
+
+
+def p95(values: list[float]) -> float:
+    """The 95th percentile."""
+    return float(np.percentile(values, 95))
+
+
+def timed(work: Callable[[], object]) -> float:
+    """Seconds that a call takes."""
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+def jpeg(frame: np.ndarray) -> None:
+    """A frame as the viewfinder gets it."""
+    cv2.imencode(".jpg", cv2.cvtColor(frame, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
+
+
+def row(name: str, figure: float, floor: float, goal: float, unit: str) -> None:
+    """Print a row; ``figure`` and ``floor`` in the same unit."""
+    ratio = figure / floor
+    print(
+        json.dumps(
+            {
+                "name": name,
+                "figure": round(figure, 3),
+                "floor": round(floor, 3),
+                "unit": unit,
+                "ratio": round(ratio, 3),
+                "goal": goal,
+                "pass": ratio <= goal,
+            }
+        ),
+        flush=True,
+    )
+
+
+def draft_floor(store: Store, film: Film) -> float:
+    """One bilinear warp by OpenCV of a plate to 960 x 540, and its JPEG, p95 in milliseconds."""
+    source = store.pictures.pyramid(film.plates[0].picture.sha256).read(1)
+    matrix = np.array([[1.3, 0.05, 60], [-0.05, 1.3, 90], [0, 0, 1]])
+
+    def once() -> None:
+        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        jpeg(np.ascontiguousarray(cv2.warpPerspective(source, matrix, DRAFT, flags=flags)[..., :3]))
+
+    for _ in range(5):
+        once()
+    return p95([timed(once) for _ in range(60)]) * 1000
+
+
+def draft_frame(store: Store, film: Film) -> None:
+    """Frames of the demo as they play, warm."""
+    pages, track = PageStore(384), choreograph(film).track
+
+    def frame(k: int) -> None:
+        jpeg(picture_of(film, track.pose(k), DRAFT, Quality.DRAFT, store.pictures.pyramid, pages))
+
+    for k in range(0, len(track), 40):
+        frame(k)
+    times = []
+    for start in range(0, len(track), 50):
+        times += [timed(lambda k=k: frame(k)) for k in range(start, min(start + 12, len(track)))]
+    row("draft_frame", p95(times) * 1000, draft_floor(store, film), 3, "ms")
+
+
+def seek_cold(store: Store, film: Film) -> None:
+    """Frames at random times with nothing in memory."""
+    pages, track = PageStore(384), choreograph(film).track
+    random = np.random.default_rng(11)
+    times = []
+    for k in random.integers(0, len(track), 60).tolist():
+        pages.clear()
+        times.append(
+            timed(
+                lambda k=k: jpeg(picture_of(film, track.pose(k), DRAFT, Quality.DRAFT, store.pictures.pyramid, pages))
+            )
+        )
+    row("seek_cold", p95(times) * 1000, draft_floor(store, film), 12, "ms")
+
+
+def reel_plain(store: Store, film: Film) -> None:
+    """A 1080p reel of 117 frames of the demo, against encoding those same frames alone.
+
+    They are the end of the first dive and the rest after it, in the share that rests have of the whole film.
+    """
+    first, count = 130, 117
+    track = choreograph(film).track
+    with tempfile.TemporaryDirectory() as folder:
+        settings = ReelSettings(first=first, last=first + count - 1)
+        render(film, store.pictures.pyramid, Path(folder) / "warm.mp4", ReelSettings(first=0, last=1))
+        wall = timed(lambda: render(film, store.pictures.pyramid, Path(folder) / "reel.mp4", settings))
+        pages = PageStore(384)
+        frames = [
+            picture_of(film, track.pose(first + k), film.frame.size, Quality.FINAL, store.pictures.pyramid, pages)
+            for k in range(count)
+        ]
+
+        def encode() -> None:
+            with mp4_writer(Path(folder) / "floor.mp4", film.frame.size, film.fps, 18) as writer:
+                for frame in frames:
+                    writer.write(frame)
+
+        row("reel_plain", wall, timed(encode), 1.5, "s")
+
+
+def noise(width: int, height: int, path: Path) -> None:
+    """A picture with some detail, of any size, quickly."""
+    tile = pyvips.Image.gaussnoise(1000, 500, sigma=30, mean=128, seed=5).cast("uchar")
+    colour = tile.bandjoin([tile, tile]).copy(interpretation="srgb")
+    colour.replicate(width // 1000, height // 500).tiffsave(str(path), tile=True, bigtiff=True, compression="jpeg")
+
+
+def plate_growth(store: Store, film: Film) -> None:
+    """Frame time, and peak memory, with a plate of 48,000 x 24,000 pixels against one of 12,000 x 6,000."""
+    with tempfile.TemporaryDirectory(dir=store.home) as folder:
+        figures = []
+        for width in (12000, 48000):
+            source, target = Path(folder) / f"{width}.tif", Path(folder) / f"{width}-pyramid.tif"
+            noise(width, width // 2, source)
+            build_pyramid(source, target, source.name)
+            source.unlink()
+            done = subprocess.run(
+                [sys.executable, __file__, "--growth", str(target)], capture_output=True, text=True, check=True
+            )
+            figures.append(json.loads(done.stdout))
+        row("plate_growth", figures[1][0], figures[0][0], 1.15, "ms a frame")
+        row("plate_growth_memory", figures[1][1], figures[0][1], 1.15, "MiB at peak")
+
+
+def growth_of(path: Path) -> None:
+    """Draw frames of one plate and print the median milliseconds and the peak memory."""
+    pyramid, pages = open_pyramid(path), PageStore(256)
+    width, height = pyramid.sizes[0]
+    layer = Layer("a", pyramid, Similarity(x=width / 2, y=height / 2).matrix(width, height))
+    poses = [Pose(width * (0.4 + 0.002 * k), height / 2, span, 20, 5) for span in (1600, 9000) for k in range(40)]
+    times = [timed(lambda p=pose: draw([layer], p, DRAFT, (0, 0, 0), Quality.DRAFT, pages)) for pose in poses]
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(json.dumps([float(np.median(times)) * 1000, peak]))
+
+
+def import_rate(store: Store, film: Film) -> None:
+    """A plate of 96 megapixels taken in, against libvips writing the same pyramid."""
+    with tempfile.TemporaryDirectory(dir=store.home) as folder:
+        source = Path(folder) / "source.tif"
+        noise(12000, 8000, source)
+        pyramid = {"tile": True, "pyramid": True, "tile_width": PAGE, "tile_height": PAGE, "bigtiff": True}
+
+        def floor() -> None:
+            image = pyvips.Image.new_from_file(str(source), access="sequential")
+            image.tiffsave(str(Path(folder) / "floor.tif"), compression="none", region_shrink="mean", **pyramid)
+
+        timed(floor)
+        ours = Store(Path(folder) / "store")
+        wall = timed(lambda: ours.pictures.add(source, "source.tif", keep=True))
+        row("import_rate", wall, timed(floor), 1.3, "s")
+
+
+ROWS = {f.__name__: f for f in (draft_frame, seek_cold, reel_plain, plate_growth, import_rate)}
+
+
+def main() -> None:
+    """Print the rows asked for, or all."""
+    if sys.argv[1:2] == ["--growth"]:
+        return growth_of(Path(sys.argv[2]))
+    store = Store()
+    ensure_night_post(store, lambda text: print(text, file=sys.stderr))
+    film = store.films.at_revision(FILM_ID, store.films.head(FILM_ID))
+    print(json.dumps({"processors": os.cpu_count()}), flush=True)
+    for name in sys.argv[1:] or ROWS:
+        ROWS[name](store, film)
+    return None
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,36 @@
+import { describe, expect, it } from "vitest";
+import { factorOf, spanMarks, spanScale, spread, yOf } from "./scale";
+
+const scale = spanScale([10, 100000], 20, 220);
+
+describe("the profile's axis", () => {
+  it("is logarithmic: equal ratios are equal heights, wide above close", () => {
+    const step = yOf(scale, 100) - yOf(scale, 1000);
+    expect(yOf(scale, 1000) - yOf(scale, 10000)).toBeCloseTo(step, 9);
+    expect(step).toBeGreaterThan(0);
+  });
+
+  it("turns a drag into the factor that moves the span just as far", () => {
+    expect(yOf(scale, 500 * factorOf(scale, 37)) - yOf(scale, 500)).toBeCloseTo(37, 9);
+  });
+
+  it("has few round marks, all on the axis", () => {
+    const found = spanMarks(scale);
+    expect(found.length).toBeGreaterThan(2);
+    expect(found.length).toBeLessThan(9);
+    for (const mark of found)
+      expect(Number.isInteger(Math.log10(mark)) || `${mark}`.startsWith("3")).toBe(true);
+  });
+
+  it("copes with a film without frames", () => {
+    const empty = spanScale([], 20, 220);
+    expect(yOf(empty, 100)).toBeGreaterThan(20);
+    expect(yOf(empty, 100)).toBeLessThan(220);
+  });
+
+  it("keeps labels apart and above the foot", () => {
+    const places = spread([10, 12, 13, 95, 99], 13, 100);
+    for (let k = 1; k < places.length; k++) expect(places[k]! - places[k - 1]!).toBeGreaterThanOrEqual(13);
+    expect(places[4]).toBeLessThanOrEqual(100);
+  });
+});
