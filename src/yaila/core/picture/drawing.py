@@ -164,7 +164,7 @@ class _Plan:
         quality: Quality,
         store: PageStore,
     ) -> None:
-        sharpness, *care = quality.value
+        sharpness, blend, least, most = quality.value
         wanted = np.zeros(self.page_count + 1, np.bool_)
         shape = (self.maps, self.settings, self.level_edges, self.level_starts, self.level_columns)
         raster.needed(first, last, out.shape[1], *shape, sharpness, wanted)
@@ -178,7 +178,9 @@ class _Plan:
             table[indices] = [slots[key] for _, key in keys]
 
             def rows(start: int, end: int) -> None:
-                raster.draw_rows(out, start, end, *arrays, table, store.texels, background, sharpness, *care)
+                raster.draw_rows(
+                    out, start, end, *arrays, table, store.texels, background, sharpness, blend, least, most
+                )
 
             _in_threads(rows, first, last)
 
