@@ -172,7 +172,8 @@ class _Plan:
         keys = self._keys(indices)
         # Plates that this band does not show are left out of the loops.
         seen = np.array(sorted({layer for layer, _ in keys}), np.int64)
-        arrays = tuple(array[seen] for array in shape)
+        maps, settings, edges, level_starts, columns = (array[seen] for array in shape)
+        arrays = (maps, settings, edges, level_starts, columns)
         with store.pinned({key: self.layers[layer].pyramid for layer, key in keys}) as slots:
             table = np.zeros(self.page_count + 1, np.uint32)
             table[indices] = [slots[key] for _, key in keys]
