@@ -13,7 +13,7 @@ from typing import Annotated, Any
 import typer
 
 from yaila.core.camera import FrameSize
-from yaila.core.errors import YailaError
+from yaila.core.errors import BadBundle, YailaError
 from yaila.core.film import Film, choreograph
 from yaila.core.time import frame_at_timecode
 from yaila.store import Store, checked
@@ -50,11 +50,7 @@ def demo(port: int = PORT, prepare_only: bool = False) -> None:
 def import_film(file: Path) -> None:
     """Take a bundle into the store."""
     store = Store()
-    film, media = _bundle(file, store)
-    for sha256, picture in media.items():
-        if not store.pictures.has(sha256):
-            store.pictures.add(picture, picture.name, keep=True)
-    print(store.films.create(film).id)
+    print(store.films.create(_taken_in(file, store)).id)
 
 
 @app.command("export")
@@ -176,12 +172,20 @@ def schema() -> None:
     print(json.dumps(Film.model_json_schema(), indent=2))
 
 
-def _bundle(path: Path, store: Store) -> tuple[Film, dict[str, Path]]:
+def _taken_in(path: Path, store: Store) -> Film:
+    """The film of a bundle, its pictures taken into the store."""
     from yaila.formats.bundle import read_bundle
 
-    folder = Path(tempfile.mkdtemp(dir=store.arrivals))
-    document, media = read_bundle(path, folder)
-    return checked(document), media
+    with tempfile.TemporaryDirectory(dir=store.arrivals) as folder:
+        document, media = read_bundle(path, Path(folder))
+        film = checked(document)
+        for plate in film.plates:
+            picture = media.get(plate.picture.sha256)
+            if not store.pictures.has(plate.picture.sha256):
+                if picture is None:
+                    raise BadBundle(f"The picture of “{plate.name}” is not in “{path.name}”. Export the film again.")
+                store.pictures.add(picture, picture.name, keep=True)
+        return film
 
 
 def _film(name: str) -> tuple[Film, Any]:
@@ -189,10 +193,7 @@ def _film(name: str) -> tuple[Film, Any]:
     store = Store()
     path = Path(name)
     if path.exists():
-        film, media = _bundle(path, store)
-        for sha256, picture in media.items():
-            if not store.pictures.has(sha256):
-                store.pictures.add(picture, picture.name, keep=True)
+        film = _taken_in(path, store)
     else:
         film = store.films.find(name).film
     return film, store.pictures.pyramid

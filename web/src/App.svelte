@@ -46,8 +46,7 @@
       event.preventDefault();
       return void session.redo();
     }
-    if (typing && !(target instanceof HTMLInputElement && ["checkbox", "radio"].includes(target.type)))
-      return;
+    if (typing && !(target instanceof HTMLInputElement && ["checkbox", "radio"].includes(target.type))) return;
     const selection = session.selection;
     if (control && event.key.toLowerCase() === "d" && selection?.kind === "vantage") {
       event.preventDefault();
@@ -59,8 +58,7 @@
     }
     if (control || event.altKey) return;
     const second = Math.round(player.frames / Math.max(session.plan?.seconds ?? 1, 0.001));
-    const plate =
-      selection?.kind === "plate" ? session.film!.plates.findIndex((p) => p.id === selection.id) : -1;
+    const plate = selection?.kind === "plate" ? session.film!.plates.findIndex((p) => p.id === selection.id) : -1;
     const acts: Record<string, () => void> = {
       " ": () => player.toggle(),
       k: () => player.pause(),
@@ -77,10 +75,8 @@
       "0": () => session.showAll(),
       "?": () => (keysShown = !keysShown),
       Escape: () => (keysShown = false),
-      PageUp: () =>
-        plate >= 0 && void session.act({ act: "restack_plate", plate: selection!.id, to: plate + 1 }),
-      PageDown: () =>
-        plate > 0 && void session.act({ act: "restack_plate", plate: selection!.id, to: plate - 1 }),
+      PageUp: () => plate >= 0 && void session.act({ act: "restack_plate", plate: selection!.id, to: plate + 1 }),
+      PageDown: () => plate > 0 && void session.act({ act: "restack_plate", plate: selection!.id, to: plate - 1 }),
       Delete: () => {
         if (selection?.kind === "vantage" && session.step === "fly")
           void session.act({ act: "remove_vantage", vantage: selection.id });
@@ -161,8 +157,8 @@
     <div class="main"><Chart bind:this={chart} /></div>
     <div class="side">
       <div class="finder" class:low={session.step === "fit"}><Viewfinder /></div>
-      {#if session.step === "gather"}<Gathered />{:else if session.step === "fit"}<Stack
-        />{:else}<VantageDetails />{/if}
+      {#if session.step === "gather"}<Gathered />{:else if session.step === "fit"}<Stack />{:else}<VantageDetails
+        />{/if}
     </div>
   {/if}
   <div class="bottom"><Profile /></div>

@@ -32,9 +32,7 @@ export class Refusal extends Error {
 }
 
 /** The answer's data, or the problem document's sentence thrown as a Refusal. */
-export async function told<T>(
-  answer: Promise<{ data?: unknown; error?: unknown; response: Response }>,
-): Promise<T> {
+export async function told<T>(answer: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
   let result;
   try {
     result = await answer;

@@ -34,9 +34,7 @@
   const plan = $derived(session.plan);
   const film = $derived(session.film);
   const selectedPlate = $derived(
-    session.selection?.kind === "plate"
-      ? plan?.plates.find((p) => p.id === session.selection?.id)
-      : undefined,
+    session.selection?.kind === "plate" ? plan?.plates.find((p) => p.id === session.selection?.id) : undefined,
   );
   const fitting = $derived(session.step === "fit" || session.step === "gather");
   const flying = $derived(session.step === "fly" || session.step === "render");
@@ -146,8 +144,7 @@
         layer.setTransform(1, 0, 0, 1, 0, 0);
         layer.clearRect(0, 0, w, h);
         drawPlate(layer, view, ratio, plate, laid, tiles);
-        if (plate.feather.width > 0 || plate.feather.shape === "ellipse")
-          melt(layer, view, ratio, plate, laid);
+        if (plate.feather.width > 0 || plate.feather.shape === "ellipse") melt(layer, view, ratio, plate, laid);
         context.setTransform(1, 0, 0, 1, 0, 0);
         context.globalAlpha = opacity;
         context.drawImage(scratch, 0, 0);
@@ -256,12 +253,7 @@
   };
 
   /** Follow the pointer until it is let go: what it does is tried as it moves, and kept at the end. */
-  function follow(
-    event: PointerEvent,
-    moving: (to: XY, from: XY) => void,
-    label: string,
-    clicked?: () => void,
-  ) {
+  function follow(event: PointerEvent, moving: (to: XY, from: XY) => void, label: string, clicked?: () => void) {
     event.preventDefault();
     event.stopPropagation();
     area.focus({ preventScroll: true });
@@ -427,14 +419,8 @@
     session.select({ kind: "vantage", id });
     const laid = plan!.vantages.find((vantage) => vantage.id === id)!;
     if (!player.playing) player.seek(laid.start);
-    const label = { target: "Move vantage", size: "Span", heading: "Heading", standing: "Tilt and heading" }[
-      grip
-    ];
-    follow(
-      event,
-      (to, start) => session.tryAct({ act: "pull_vantage", vantage: id, grip, to, start }),
-      label,
-    );
+    const label = { target: "Move vantage", size: "Span", heading: "Heading", standing: "Tilt and heading" }[grip];
+    follow(event, (to, start) => session.tryAct({ act: "pull_vantage", vantage: id, grip, to, start }), label);
   }
 
   function wheel(event: WheelEvent) {
@@ -445,16 +431,11 @@
   function keys(event: KeyboardEvent) {
     if (session.step !== "fit" || !selectedPlate || event.ctrlKey || event.metaKey) return;
     const far = (event.shiftKey ? 10 : 1) / view.scale;
-    const by = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, far], ArrowDown: [0, -far] }[
-      event.key
-    ] as XY | undefined;
+    const by = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, far], ArrowDown: [0, -far] }[event.key] as
+      XY | undefined;
     const fine = event.shiftKey ? 10 : 1;
     const factor =
-      event.key === "+" || event.key === "="
-        ? 1 + 0.001 * fine
-        : event.key === "-"
-          ? 1 / (1 + 0.001 * fine)
-          : 1;
+      event.key === "+" || event.key === "=" ? 1 + 0.001 * fine : event.key === "-" ? 1 / (1 + 0.001 * fine) : 1;
     const degrees = event.key === "." ? 0.1 * fine : event.key === "," ? -0.1 * fine : 0;
     if (!by && factor === 1 && degrees === 0) return;
     event.preventDefault();
@@ -506,8 +487,7 @@
         class="button"
         onclick={vantageHere}
         disabled={!film?.plates.length}
-        title="A vantage that shows what the chart shows (N)"
-        ><Icon name="plus" size={13} />Vantage here</button
+        title="A vantage that shows what the chart shows (N)"><Icon name="plus" size={13} />Vantage here</button
       >
     {/if}
     <button class="button" onclick={() => session.showAll()}>Whole film</button>
@@ -524,9 +504,7 @@
     <svg class="ruler along" width="20" height={view.height} aria-hidden="true">
       {#each grid.ys as y (y)}
         {@const v = s([0, y])[1]}
-        <line x1="0" x2="20" y1={v} y2={v} /><text transform="translate(12 {v - 3}) rotate(-90)"
-          >{axisName(y)}</text
-        >
+        <line x1="0" x2="20" y1={v} y2={v} /><text transform="translate(12 {v - 3}) rotate(-90)">{axisName(y)}</text>
       {/each}
     </svg>
     <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
@@ -545,20 +523,8 @@
     >
       <canvas bind:this={canvas}></canvas>
       <svg class="over" width={view.width} height={view.height}>
-        {#each grid.xs as x (x)}<line
-            class="grid"
-            x1={s([x, 0])[0]}
-            x2={s([x, 0])[0]}
-            y1="0"
-            y2={view.height}
-          />{/each}
-        {#each grid.ys as y (y)}<line
-            class="grid"
-            y1={s([0, y])[1]}
-            y2={s([0, y])[1]}
-            x1="0"
-            x2={view.width}
-          />{/each}
+        {#each grid.xs as x (x)}<line class="grid" x1={s([x, 0])[0]} x2={s([x, 0])[0]} y1="0" y2={view.height} />{/each}
+        {#each grid.ys as y (y)}<line class="grid" y1={s([0, y])[1]} y2={s([0, y])[1]} x1="0" x2={view.width} />{/each}
 
         {#if plates && film && plan}
           {#each plan.plates as laid, index (laid.id)}
@@ -607,11 +573,7 @@
                 class:selected={v.selected}
                 points={v.points.map((p) => p.join(",")).join(" ")}
               />
-              <polygon
-                class="frame"
-                class:selected={v.selected}
-                points={v.points.map((p) => p.join(",")).join(" ")}
-              />
+              <polygon class="frame" class:selected={v.selected} points={v.points.map((p) => p.join(",")).join(" ")} />
               {#if session.step === "fly"}
                 <!-- svelte-ignore a11y_no_static_element_interactions -->
                 <polygon
@@ -627,12 +589,7 @@
               {#each v.points as [x, y], k (k)}
                 <!-- svelte-ignore a11y_no_static_element_interactions -->
                 <g class="grip" onpointerdown={(e) => pullVantage(e, v.laid.id, "size")}>
-                  <circle class="reach" cx={x} cy={y} r="12" /><rect
-                    x={x - 4}
-                    y={y - 4}
-                    width="8"
-                    height="8"
-                  />
+                  <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
                 </g>
               {/each}
               {@const ahead = toScreen(view, v.laid.ahead)}
@@ -657,9 +614,7 @@
                 <circle class="dot" cx={v.eye[0]} cy={v.eye[1]} r="1.8" />
                 <title>Where the camera stands: drag away from the target to tilt</title>
               </g>
-              <text class="halo" x={v.eye[0] + 10} y={v.eye[1] + 14}
-                >{length(v.laid.eye[2], ground).join(" ")} up</text
-              >
+              <text class="halo" x={v.eye[0] + 10} y={v.eye[1] + 14}>{length(v.laid.eye[2], ground).join(" ")} up</text>
             {/if}
           {/each}
           {#each vantages as v, k (v.laid.id)}
@@ -690,22 +645,13 @@
           {#each plan.plates as laid, index (laid.id)}
             {@const plate = film.plates[index]!}
             {@const across =
-              Math.hypot(
-                laid.outline[1]![0] - laid.outline[0]![0],
-                laid.outline[1]![1] - laid.outline[0]![1],
-              ) * view.scale}
+              Math.hypot(laid.outline[1]![0] - laid.outline[0]![0], laid.outline[1]![1] - laid.outline[0]![1]) *
+              view.scale}
             {#if plate.shown && (across > 34 || session.selection?.id === plate.id)}
               {@const [x, y] = s(laid.outline[0]!)}
-              {@const tag = [
-                Math.min(Math.max(x, 4), view.width - 90),
-                Math.min(Math.max(y, 4), view.height - 24),
-              ]}
+              {@const tag = [Math.min(Math.max(x, 4), view.width - 90), Math.min(Math.max(y, 4), view.height - 24)]}
               {@const wide = plate.name.length * 6.1 + 12}
-              <g
-                class="tag"
-                class:chosen={session.selection?.id === laid.id}
-                transform="translate({tag[0]} {tag[1]})"
-              >
+              <g class="tag" class:chosen={session.selection?.id === laid.id} transform="translate({tag[0]} {tag[1]})">
                 <rect width={wide} height="16" /><text x="6" y="12">{plate.name}</text>
               </g>
             {/if}
@@ -1106,6 +1052,12 @@
     background: linear-gradient(90deg, var(--ink) 50%, transparent 50%) 0 0 / 25% 100%;
     flex: none;
   }
+  .hint {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    min-width: 0;
+    padding-left: 10px;
+  }
   .barlabel {
     padding: 0 10px 0 7px;
     color: var(--ink);
@@ -1113,6 +1065,7 @@
   .fact {
     padding: 0 10px;
     border-left: 1px solid var(--rule);
+    flex: none;
   }
   b {
     font-weight: 540;

@@ -5,16 +5,12 @@ const ROOM = 21;
 /** Places for the numbered badges, moved aside for one another and kept on the chart. Those marked first have the first choice. */
 export function badgePlaces(wanted: { at: XY; first: boolean }[], width: number, height: number): XY[] {
   const places: XY[] = new Array(wanted.length);
-  const order = wanted
-    .map((_, index) => index)
-    .sort((a, b) => Number(wanted[b]!.first) - Number(wanted[a]!.first));
+  const order = wanted.map((_, index) => index).sort((a, b) => Number(wanted[b]!.first) - Number(wanted[a]!.first));
   const taken: XY[] = [];
   for (const index of order) {
     const [x, y] = wanted[index]!.at;
     const onChart = x > -width && x < 2 * width && y > -height && y < 2 * height;
-    let place: XY = onChart
-      ? [Math.min(Math.max(x, 13), width - 13), Math.min(Math.max(y, 13), height - 13)]
-      : [x, y];
+    let place: XY = onChart ? [Math.min(Math.max(x, 13), width - 13), Math.min(Math.max(y, 13), height - 13)] : [x, y];
     for (let tries = 0; tries < 12 && taken.some((t) => apart(t, place) < ROOM); tries++)
       place = [place[0] + (tries % 2 ? ROOM : 0), place[1] + (tries % 2 ? -ROOM : ROOM)];
     taken.push(place);

@@ -62,10 +62,7 @@ describe("tiles and badges", () => {
       [0, 2],
       [1, 2],
     ] as const) {
-      const apart = Math.max(
-        Math.abs(places[a]![0] - places[b]![0]),
-        Math.abs(places[a]![1] - places[b]![1]),
-      );
+      const apart = Math.max(Math.abs(places[a]![0] - places[b]![0]), Math.abs(places[a]![1] - places[b]![1]));
       expect(apart).toBeGreaterThanOrEqual(20);
     }
   });

@@ -58,9 +58,7 @@
   }
 
   function keys(event: KeyboardEvent, handle: 1 | 2) {
-    const step = { ArrowLeft: [-0.02, 0], ArrowRight: [0.02, 0], ArrowUp: [0, 0.02], ArrowDown: [0, -0.02] }[
-      event.key
-    ];
+    const step = { ArrowLeft: [-0.02, 0], ArrowRight: [0.02, 0], ArrowUp: [0, 0.02], ArrowDown: [0, -0.02] }[event.key];
     if (!step) return;
     event.preventDefault();
     event.stopPropagation();

@@ -8,14 +8,10 @@
   const plan = $derived(session.plan);
   const ground = $derived(film?.ground.kind ?? "plain");
   const imports = $derived(
-    session.jobs.filter(
-      (job) => job.kind === "import" && job.state !== "done" && !dismissed.includes(job.id),
-    ),
+    session.jobs.filter((job) => job.kind === "import" && job.state !== "done" && !dismissed.includes(job.id)),
   );
   let dismissed = $state<string[]>([]);
-  const rows = $derived(
-    (film?.plates ?? []).map((plate, index) => ({ plate, laid: plan!.plates[index]! })).reverse(),
-  );
+  const rows = $derived((film?.plates ?? []).map((plate, index) => ({ plate, laid: plan!.plates[index]! })).reverse());
 </script>
 
 <section class="gathered" aria-label="Plates">
@@ -56,14 +52,10 @@
           >
         </div>
         {#if bad}
-          <button title="Put away" onclick={() => dismissed.push(job.id)}
-            ><Icon name="close" size={14} /></button
-          >
+          <button title="Put away" onclick={() => dismissed.push(job.id)}><Icon name="close" size={14} /></button>
         {:else}
           <progress max={job.total} value={job.done} aria-label="Importing {job.name}"></progress>
-          <button title="Cancel" onclick={() => session.cancel(job.id)}
-            ><Icon name="close" size={14} /></button
-          >
+          <button title="Cancel" onclick={() => session.cancel(job.id)}><Icon name="close" size={14} /></button>
         {/if}
       </div>
     {/each}

@@ -85,8 +85,7 @@
           ondblclick={() => session.showOutline(row.laid.outline, 1.15)}
         >
           <b>{row.plate.name}</b>
-          <span>{row.plate.feather.width ? `feather ${digits(row.plate.feather.width)} %` : "hard edge"}</span
-          >
+          <span>{row.plate.feather.width ? `feather ${digits(row.plate.feather.width)} %` : "hard edge"}</span>
           <span class="sharp">to {length(row.laid.sharp_span, ground).join(" ")}</span>
         </button>
       </div>
@@ -120,9 +119,7 @@
         onclick={() => session.act({ act: "restack_plate", plate: plate.id, to: index - 1 })}
         ><Icon name="down" size={15} /></button
       >
-      <button
-        title="Show on the chart"
-        onclick={() => session.showOutline(plan!.plates[index]!.outline, 1.15)}
+      <button title="Show on the chart" onclick={() => session.showOutline(plan!.plates[index]!.outline, 1.15)}
         ><Icon name="frame" size={15} /></button
       >
       <button title="Take off the ground (Del)" onclick={remove}><Icon name="bin" size={15} /></button>
@@ -228,16 +225,13 @@
         ]}
         value={plate.feather.shape}
         onchange={(shape) =>
-          session.patch(
-            [{ op: "replace", path: `/plates/${index}/feather/shape`, value: shape }],
-            "Feather shape",
-          )}
+          session.patch([{ op: "replace", path: `/plates/${index}/feather/shape`, value: shape }], "Feather shape")}
       />
     </div>
   {:else if film?.plates.length}
     <p>
-      Pick a plate to lay it: click it on the chart or here. Drag it until a feature you know meets its match
-      below, pin that feature, then pull a second one onto its match.
+      Pick a plate to lay it: click it on the chart or here. Drag it until a feature you know meets its match below, pin
+      that feature, then pull a second one onto its match.
     </p>
   {/if}
 </section>

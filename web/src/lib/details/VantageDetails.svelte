@@ -7,6 +7,7 @@
   import Icon, { type IconName } from "../ui/Icon.svelte";
   import Segments from "../ui/Segments.svelte";
   import EaseCurve from "./EaseCurve.svelte";
+  import VantageList from "./VantageList.svelte";
 
   const film = $derived(session.film);
   const plan = $derived(session.plan);
@@ -233,10 +234,8 @@
           ondrop={() => session.dropTrial()}
         />
       {/each}
-      <button
-        class="cell action"
-        onclick={() => session.showOutline(laid.outline)}
-        title="Show this frame on the chart"><Icon name="frame" size={15} />Show it</button
+      <button class="cell action" onclick={() => session.showOutline(laid.outline)} title="Show this frame on the chart"
+        ><Icon name="frame" size={15} />Show it</button
       >
     </div>
     {#if next && passage}
@@ -254,10 +253,7 @@
           ]}
           value={vantage.passage.manner}
           onchange={(manner) =>
-            session.patch(
-              [{ op: "replace", path: `/vantages/${index}/passage/manner`, value: manner }],
-              "Manner",
-            )}
+            session.patch([{ op: "replace", path: `/vantages/${index}/passage/manner`, value: manner }], "Manner")}
         />
       </div>
       <div class="passage">
@@ -306,8 +302,7 @@
               ontry={(value) =>
                 put("passage/duration", {
                   unit: vantage.passage.duration.unit,
-                  value:
-                    vantage.passage.duration.unit === "frames" ? Math.round(value) : Number(value.toFixed(4)),
+                  value: vantage.passage.duration.unit === "frames" ? Math.round(value) : Number(value.toFixed(4)),
                 })}
               onkeep={() => session.keepTrial("Duration")}
               ondrop={() => session.dropTrial()}
@@ -342,6 +337,7 @@
           : "Bring map pictures in Gather first. Then set vantages here."}
     </p>
   {/if}
+  <VantageList />
 </section>
 
 <style>

@@ -125,8 +125,7 @@ export class Player {
   #tick = (time: number): void => {
     if (!this.playing) return;
     const rate = this.#rate();
-    let frame =
-      this.#from.frame + ((Math.max(time, this.#from.time) - this.#from.time) / 1000) * rate * this.speed;
+    let frame = this.#from.frame + ((Math.max(time, this.#from.time) - this.#from.time) / 1000) * rate * this.speed;
     const count = this.frames;
     if (frame >= count || frame < 0) {
       if (!this.loop) {

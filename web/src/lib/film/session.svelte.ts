@@ -266,9 +266,7 @@ export class Session {
 
   async refresh(): Promise<void> {
     const before = this.sheet?.film.plates.length ?? 0;
-    const sheet = await told<Sheet>(
-      api.GET("/api/films/{film_id}", { params: { path: { film_id: this.id } } }),
-    );
+    const sheet = await told<Sheet>(api.GET("/api/films/{film_id}", { params: { path: { film_id: this.id } } }));
     this.sheet = sheet;
     const added = sheet.film.plates.length - before;
     if (added > 0) {

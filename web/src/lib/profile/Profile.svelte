@@ -62,8 +62,7 @@
     const step = [0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600].find((s) => s >= wanted) ?? 1200;
     const first = Math.ceil(from / rate / step) * step;
     const found: number[] = [];
-    for (let t = first; t * rate <= from + graph / perFrame + 1e-6 && t * rate <= frames; t += step)
-      found.push(t);
+    for (let t = first; t * rate <= from + graph / perFrame + 1e-6 && t * rate <= frames; t += step) found.push(t);
     return found;
   });
   const soft = $derived(
@@ -71,8 +70,7 @@
       const inside = plan!.curve_frames
         .map((frame, k) => [frame, plan!.curve_spans[k]!] as const)
         .filter(([frame]) => frame >= start && frame < end);
-      const limit = (frame: number) =>
-        plan!.sharpest.find((s) => frame >= s.start && frame < s.end)?.sharp_span ?? 1;
+      const limit = (frame: number) => plan!.sharpest.find((s) => frame >= s.start && frame < s.end)?.sharp_span ?? 1;
       const down = inside.map(([frame, span]) => `${x(frame)},${y(span)}`);
       const up = inside.map(([frame]) => `${x(frame)},${y(limit(frame))}`).reverse();
       return { points: [...down, ...up].join(" "), start, end };
@@ -215,11 +213,8 @@
 <section class="profile" aria-label="Profile">
   <header>
     <h2>Profile</h2>
-    <button
-      class="button"
-      disabled={!frames}
-      onclick={vantageAtPlayhead}
-      title="A vantage where the camera is now"><Icon name="frame" size={14} />Vantage at playhead</button
+    <button class="button" disabled={!frames} onclick={vantageAtPlayhead} title="A vantage where the camera is now"
+      ><Icon name="frame" size={14} />Vantage at playhead</button
     >
     <span class="space"></span>
     <span class="key"><i class="camera"></i>Camera</span>
@@ -272,19 +267,11 @@
           y1={y(limit.span)}
           y2={y(limit.span)}
         />{/each}
-      {#each seconds as t (t)}<line
-          class="second"
-          x1={x(t * rate)}
-          x2={x(t * rate)}
-          y1="20"
-          y2={height}
-        />{/each}
+      {#each seconds as t (t)}<line class="second" x1={x(t * rate)} x2={x(t * rate)} y1="20" y2={height} />{/each}
 
       {#each spanMarks(scale) as span (span)}
         <line class="tickline" x1={LEFT - 5} x2={LEFT} y1={y(span)} y2={y(span)} />
-        <text class="axis" x={LEFT - 9} y={y(span) + 3.5} text-anchor="end"
-          >{length(span, ground).join(" ")}</text
-        >
+        <text class="axis" x={LEFT - 9} y={y(span) + 3.5} text-anchor="end">{length(span, ground).join(" ")}</text>
       {/each}
       <text class="axis head" x="12" y="14">Span in frame</text>
 
@@ -329,13 +316,7 @@
           <line class="hold" class:chosen x1={left} x2={right} y1={v} y2={v} />
           <!-- svelte-ignore a11y_no_static_element_interactions -->
           <g class="post span" onpointerdown={(e) => dragVantage(e, index)}>
-            <rect
-              class="reach"
-              x={left - 12}
-              y={v - 14}
-              width={Math.max(right - left - 12, 20)}
-              height="28"
-            />
+            <rect class="reach" x={left - 12} y={v - 14} width={Math.max(right - left - 12, 20)} height="28" />
             <rect class="stub" x={left - 2} y={v - 6} width="4" height="12" rx="1" />
             <title>Sideways: when the camera arrives. Up and down: its span.</title>
           </g>
@@ -356,9 +337,7 @@
             <rect class="plaque" width="15" height="15" rx="2" /><text x="7.5" y="11.5" text-anchor="middle"
               >{index + 1}</text
             >
-            {#if chosen || roomFor(index)}<text class="vname" x="20" y="11.5"
-                >{film!.vantages[index]!.name}</text
-              >{/if}
+            {#if chosen || roomFor(index)}<text class="vname" x="20" y="11.5">{film!.vantages[index]!.name}</text>{/if}
           </g>
         {/each}
       </g>
@@ -379,10 +358,7 @@
           <line x1={x(player.frame)} x2={x(player.frame)} y1="0" y2={height} />
           <circle cx={x(player.frame)} cy={y(session.moments?.spans[player.frame] ?? scale.widest)} r="4.5" />
         </g>
-        <g
-          class="flag"
-          transform="translate({Math.min(Math.max(x(player.frame) - 34, LEFT), LEFT + graph - 68)} 1)"
-        >
+        <g class="flag" transform="translate({Math.min(Math.max(x(player.frame) - 34, LEFT), LEFT + graph - 68)} 1)">
           <rect width="68" height="16" rx="2" /><text x="34" y="12" text-anchor="middle"
             >{session.moments?.timecodes[player.frame]?.slice(3) ?? ""}</text
           >
@@ -577,7 +553,6 @@
     stroke: rgba(253, 254, 251, 0.85);
     stroke-width: 3px;
     paint-order: stroke;
-    pointer-events: none;
   }
   .chosen .plaque {
     fill: var(--camera);

@@ -18,8 +18,7 @@ describe("the profile's axis", () => {
     const found = spanMarks(scale);
     expect(found.length).toBeGreaterThan(2);
     expect(found.length).toBeLessThan(9);
-    for (const mark of found)
-      expect(Number.isInteger(Math.log10(mark)) || `${mark}`.startsWith("3")).toBe(true);
+    for (const mark of found) expect(Number.isInteger(Math.log10(mark)) || `${mark}`.startsWith("3")).toBe(true);
   });
 
   it("copes with a film without frames", () => {

@@ -63,19 +63,15 @@
   </header>
   <div class="rows">
     {#each reels as reel (reel.id)}
-      <div
-        class="row {reel.state}"
-        class:on={playing === reel.id}
-        data-reel={reel.id}
-        data-state={reel.state}
-      >
+      <div class="row {reel.state}" class:on={playing === reel.id} data-reel={reel.id} data-state={reel.state}>
         <div class="what">
           <b>{reel.size ? `${reel.size[0]} × ${reel.size[1]}` : reel.name} <u>CRF {reel.crf}</u></b>
           <span>
             {#if reel.state === "running"}
-              {reel.done} of {reel.total} frames{reel.rate
-                ? `, ${reel.rate.toFixed(1)} a second`
-                : ""}{reel.left !== null ? `, ${clock(reel.left)} left` : ""}
+              {reel.done} of {reel.total} frames{reel.rate ? `, ${reel.rate.toFixed(1)} a second` : ""}{reel.left !==
+              null
+                ? `, ${clock(reel.left)} left`
+                : ""}
             {:else if reel.state === "waiting"}waiting its turn
             {:else if reel.state === "done"}{reel.total} frames in {clock(reel.seconds)}{reel.bytes
                 ? `, ${bytes(reel.bytes)}`

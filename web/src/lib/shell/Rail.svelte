@@ -10,9 +10,8 @@
   const running = $derived(session.jobs.find((job) => job.kind === "reel" && job.state === "running"));
   const importing = $derived(
     session.arrivals.filter((arrival) => !arrival.error).length +
-      session.jobs.filter(
-        (job) => job.kind === "import" && (job.state === "running" || job.state === "waiting"),
-      ).length,
+      session.jobs.filter((job) => job.kind === "import" && (job.state === "running" || job.state === "waiting"))
+        .length,
   );
   const reels = $derived(session.jobs.filter((job) => job.kind === "reel" && job.state === "done").length);
   const feathered = $derived(film?.plates.filter((plate) => plate.feather.width > 0).length ?? 0);

@@ -15,8 +15,7 @@
   const saved = $derived(
     session.sheet
       ? new Date(
-          session.sheet.saved +
-            (session.sheet.saved.endsWith("Z") || session.sheet.saved.includes("+") ? "" : "Z"),
+          session.sheet.saved + (session.sheet.saved.endsWith("Z") || session.sheet.saved.includes("+") ? "" : "Z"),
         ).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })
       : "",
   );
@@ -59,9 +58,7 @@
   >
     <b>{film?.frame.width ?? 0} × {film?.frame.height ?? 0}</b>·<b>{rateName} fps</b>
   </button>
-  <span class="fact"
-    ><b>{(session.plan?.seconds ?? 0).toFixed(1)} s</b>{session.plan?.frames ?? 0} frames</span
-  >
+  <span class="fact"><b>{(session.plan?.seconds ?? 0).toFixed(1)} s</b>{session.plan?.frames ?? 0} frames</span>
   <span class="fact">
     <button
       class="icon"
@@ -87,19 +84,15 @@
         >Name of this film <input
           value={film?.name ?? ""}
           onchange={(event) =>
-            session.patch(
-              [{ op: "replace", path: "/name", value: event.currentTarget.value }],
-              "Rename film",
-            )}
+            session.patch([{ op: "replace", path: "/name", value: event.currentTarget.value }], "Rename film")}
         /></label
       >
       <h3>Films</h3>
       <ul>
         {#each session.cards as card (card.id)}
           <li>
-            <button
-              class:on={card.id === session.id}
-              onclick={() => void session.open(card.id).then(() => (open = ""))}>{card.name}</button
+            <button class:on={card.id === session.id} onclick={() => void session.open(card.id).then(() => (open = ""))}
+              >{card.name}</button
             >
           </li>
         {/each}
@@ -108,8 +101,7 @@
       <div class="new">
         <input bind:value={name} placeholder="Name" aria-label="Name of the new film" />
         <select bind:value={size} aria-label="Frame size"
-          >{#each sizes as option (option)}<option value={option}>{option.replace("x", " × ")}</option
-            >{/each}</select
+          >{#each sizes as option (option)}<option value={option}>{option.replace("x", " × ")}</option>{/each}</select
         >
         <select bind:value={rate} aria-label="Frame rate"
           >{#each session.choices?.rates ?? [] as option (option.rate)}<option value={option.rate}
@@ -159,8 +151,7 @@
           <button
             class="button"
             class:on={film.rate === option.rate}
-            onclick={() =>
-              session.patch([{ op: "replace", path: "/rate", value: option.rate }], "Frame rate")}
+            onclick={() => session.patch([{ op: "replace", path: "/rate", value: option.rate }], "Frame rate")}
             >{option.name}</button
           >
         {/each}
@@ -170,10 +161,7 @@
           type="color"
           value={film.background}
           onchange={(event) =>
-            session.patch(
-              [{ op: "replace", path: "/background", value: event.currentTarget.value }],
-              "Background",
-            )}
+            session.patch([{ op: "replace", path: "/background", value: event.currentTarget.value }], "Background")}
         /></label
       >
     </div>

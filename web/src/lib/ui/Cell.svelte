@@ -45,8 +45,7 @@
   let timer: ReturnType<typeof setTimeout> | undefined;
 
   const clamp = (next: number) => Math.min(Math.max(next, min), max);
-  const moved = (from: number, steps: number) =>
-    clamp(log ? from * (1 + step) ** steps : from + steps * step);
+  const moved = (from: number, steps: number) => clamp(log ? from * (1 + step) ** steps : from + steps * step);
 
   let stepping = $state<number | null>(null);
 
@@ -195,7 +194,7 @@
     color: var(--ink-2);
     font-weight: 420;
     font-size: 11.5px;
-    margin-left: 1px;
+    margin-left: 3px;
   }
   .icon {
     position: absolute;

@@ -24,8 +24,7 @@
     if (!plan?.frames) return "no vantage yet";
     const index = plan.vantages.findLastIndex((vantage) => vantage.start <= player.frame);
     const laid = plan.vantages[index]!;
-    if (player.frame < laid.start + laid.hold || index === plan.vantages.length - 1)
-      return `on vantage ${index + 1}`;
+    if (player.frame < laid.start + laid.hold || index === plan.vantages.length - 1) return `on vantage ${index + 1}`;
     return `on the ${session.film!.vantages[index]!.passage.manner} to ${index + 2}`;
   });
 
@@ -68,7 +67,6 @@
     <h2>Viewfinder</h2>
     <span class="sub">{where}</span>
     <span class="space"></span>
-    {#if player.playing}<span class="sub rate">{player.drawn} frames/s</span>{/if}
     <Tick label="Safe areas" bind:checked={safe} />
     <Segments
       label="Quality at rest"
@@ -102,12 +100,8 @@
     {/if}
   </div>
   <div class="transport">
-    <span class="timecode" aria-label="Timecode"
-      >{session.moments?.timecodes[player.frame] ?? "00:00:00:00"}</span
-    >
-    <button title="First frame (Home)" onclick={() => player.seek(0)}
-      ><Icon name="first" size={15} fill /></button
-    >
+    <span class="timecode" aria-label="Timecode">{session.moments?.timecodes[player.frame] ?? "00:00:00:00"}</span>
+    <button title="First frame (Home)" onclick={() => player.seek(0)}><Icon name="first" size={15} fill /></button>
     <button title="One frame back (←)" onclick={() => player.seek(player.frame - 1)}
       ><Icon name="back" size={15} /></button
     >
@@ -134,6 +128,8 @@
       onclick={() => (player.loop = !player.loop)}><Icon name="loop" size={15} /></button
     >
     <span class="space"></span>
+    {#if player.playing}<span class="count rate" title="Frames a second that reach the screen">{player.drawn} fps</span
+      >{/if}
     <span class="count">{player.frames ? player.frame : 0} / {player.frames}</span>
   </div>
 </section>
@@ -164,8 +160,7 @@
     text-overflow: ellipsis;
   }
   .rate {
-    font-family: var(--mono);
-    font-size: 10.5px;
+    margin-right: 12px;
   }
   .space {
     flex: 1;
