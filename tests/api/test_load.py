@@ -15,6 +15,7 @@ from tests.truth import fine_texture
 
 
 @pytest.mark.slow
+@pytest.mark.timeout(600)
 def test_calls_answer_quickly_and_frames_flow_while_a_large_picture_imports_and_a_reel_renders(
     server: Server, tmp_path: Path
 ) -> None:

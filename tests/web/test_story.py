@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 import os
 import re
 import subprocess
@@ -18,55 +17,15 @@ from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture, psnr
+from tests.web.hands import drag, drop, film_of
 
 pytestmark = pytest.mark.browser
-
-
-@pytest.fixture
-def sheet(server: Server, page: Page):
-    """The page on an empty store; at the end it must have logged no error."""
-    problems: list[str] = []
-    page.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
-    page.on("pageerror", lambda error: problems.append(str(error)))
-    page.goto(server.url)
-    expect(page.get_by_text("No imagery yet")).to_be_visible()
-    yield page
-    assert problems == []
-
-
-def drop(page: Page, *files: Path) -> None:
-    """Drop files onto the page, as the desktop does."""
-    data = [[file.name, base64.b64encode(file.read_bytes()).decode()] for file in files]
-    transfer = page.evaluate_handle(
-        """files => {
-            const transfer = new DataTransfer();
-            for (const [name, data] of files)
-                transfer.items.add(new File([Uint8Array.from(atob(data), c => c.charCodeAt(0))], name));
-            return transfer;
-        }""",
-        data,
-    )
-    for event in ("dragenter", "dragover", "drop"):
-        page.dispatch_event(".app", event, {"dataTransfer": transfer})
-
-
-def drag(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
-    page.mouse.move(*start)
-    page.mouse.down()
-    page.mouse.move((start[0] + end[0]) / 2, (start[1] + end[1]) / 2, steps=4)
-    page.mouse.move(*end, steps=4)
-    page.mouse.up()
 
 
 def box_of(page: Page, selector: str) -> tuple[float, float, float, float]:
     box = page.locator(selector).first.bounding_box()
     assert box
     return box["x"], box["y"], box["width"], box["height"]
-
-
-def film_of(server: Server) -> dict:
-    card = server.client.get("/api/films").json()[0]
-    return server.client.get(f"/api/films/{card['id']}").json()
 
 
 def maps(folder: Path) -> tuple[Path, Path]:

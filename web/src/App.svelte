@@ -200,6 +200,7 @@
   .bottom {
     grid-area: bottom;
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     min-width: 0;
     border-right: 1px solid var(--rule-strong);
   }

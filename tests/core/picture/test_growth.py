@@ -12,7 +12,7 @@ import pyvips
 from yaila.core.imagery import build_pyramid
 
 # Draws the same fifth of a plate's width, at the same frames, and prints the milliseconds of the median frame and
-# the peak memory in MiB, on top of what the program itself takes.
+# the peak memory in MiB.
 MEASURE = """
 import resource, sys, time, json
 import numpy as np
@@ -32,24 +32,23 @@ def frame(k, span):
     draw([layer], pose, size, (0, 0, 0), Quality.DRAFT, store)
     return time.perf_counter() - start
 frame(0, 1600)
-before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
 times = [frame(k, span) for span in (1600, 9000) for k in range(30)]
 after = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-print(json.dumps([float(np.median(times) * 1000), (after - 0) / 1024]))
+print(json.dumps([float(np.median(times) * 1000), after / 1024]))
 """
 
 
 @pytest.fixture(scope="module")
 def plates(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
-    """Pyramids of a 12,000 x 6,000 and a 48,000 x 24,000 picture with some detail."""
+    """Pyramids of a 12,000 x 3,000 and a 48,000 x 12,000 picture with some detail."""
     folder = tmp_path_factory.mktemp("growth")
     paths = []
     for width in (12000, 48000):
         tile = pyvips.Image.gaussnoise(1000, 500, sigma=30, mean=128, seed=5).cast("uchar")
         source = folder / f"{width}.tif"
-        tile.replicate(width // 1000, width // 1000).bandjoin([tile.replicate(width // 1000, width // 1000)] * 2).copy(
-            interpretation="srgb"
-        ).tiffsave(str(source), tile=True, bigtiff=True, compression="jpeg", Q=80)
+        grey = tile.replicate(width // 1000, width // 4 // 500)
+        colour = grey.bandjoin([grey, grey]).copy(interpretation="srgb")
+        colour.tiffsave(str(source), tile=True, bigtiff=True, compression="jpeg", Q=80)
         path = folder / f"{width}-pyramid.tif"
         build_pyramid(source, path, source.name)
         source.unlink()
@@ -58,6 +57,7 @@ def plates(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
 
 
 @pytest.mark.slow
+@pytest.mark.timeout(900)
 def test_frame_time_and_memory_do_not_grow_from_12000_to_48000_pixels(plates: list[Path]) -> None:
     def measure(path: Path) -> tuple[float, float]:
         runs = [

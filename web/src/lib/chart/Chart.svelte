@@ -80,7 +80,8 @@
     const observer = new ResizeObserver(([entry]) => {
       const { width, height } = entry!.contentRect;
       const first = view.width === 0;
-      view = { ...view, width, height };
+      const scale = first || !width ? view.scale : (view.scale * width) / view.width;
+      view = { ...view, scale, width, height };
       if (!first) return;
       if (session.step !== "render" && kept?.film === session.id) view = { ...kept.view, width, height };
       else session.showAll();
@@ -194,7 +195,7 @@
       vantages.map((v) => ({
         at:
           v.shape === "frame"
-            ? ([v.points[0]![0] + 12, v.points[0]![1] + 12] as XY)
+            ? ([v.points[0]![0] + 18, v.points[0]![1] + 18] as XY)
             : ([v.target[0] + 14, v.target[1] - 14] as XY),
         first: v.selected,
       })),

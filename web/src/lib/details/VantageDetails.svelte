@@ -234,8 +234,10 @@
           ondrop={() => session.dropTrial()}
         />
       {/each}
-      <button class="cell action" onclick={() => session.showOutline(laid.outline)} title="Show this frame on the chart"
-        ><Icon name="frame" size={15} />Show it</button
+      <button
+        class="cell action"
+        onclick={() => session.showOutline([...laid.outline, [laid.eye[0], laid.eye[1]]], 1.3)}
+        title="Show this frame on the chart"><Icon name="frame" size={15} />Show it</button
       >
     </div>
     {#if next && passage}
@@ -260,7 +262,11 @@
         <div class="ease">
           <label
             >Ease
-            <select value={passage.ease_name} onchange={(event) => setEase(event.currentTarget.value)}>
+            <select
+              aria-label="Ease"
+              value={passage.ease_name}
+              onchange={(event) => setEase(event.currentTarget.value)}
+            >
               {#each session.choices?.eases ?? [] as ease (ease.name)}<option>{ease.name}</option>{/each}
               {#if passage.ease_name === "Free"}<option>Free</option>{/if}
             </select></label
@@ -497,10 +503,16 @@
   dt {
     color: var(--ink-3);
     font-size: 10.5px;
-    width: 48px;
+    flex: 0 0 46px;
+    overflow: hidden;
   }
   dd {
     font-weight: 540;
+  }
+  @media (max-width: 1100px) {
+    dd u {
+      display: none;
+    }
   }
   u {
     text-decoration: none;

@@ -51,7 +51,10 @@
         }}
         ondragend={() => (dragged = over = null)}
       >
-        <button onclick={() => pick(index)} ondblclick={() => laid && session.showOutline(laid.outline)}>
+        <button
+          onclick={() => pick(index)}
+          ondblclick={() => laid && session.showOutline([...laid.outline, [laid.eye[0], laid.eye[1]]], 1.3)}
+        >
           <span class="number">{index + 1}</span>
           <b>{vantage.name}</b>
           <span class="figure">{length(vantage.span, ground).join(" ")}</span>

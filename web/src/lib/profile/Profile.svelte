@@ -389,6 +389,8 @@
 
 <style>
   .profile {
+    min-width: 0;
+    overflow: hidden;
     display: flex;
     flex-direction: column;
     border-top: 1px solid var(--rule-strong);

@@ -280,6 +280,7 @@
     box-shadow: inset 0 0 0 1px var(--rule-strong);
   }
   .count {
+    white-space: nowrap;
     font-family: var(--mono);
     font-size: 11.5px;
     color: var(--ink-2);

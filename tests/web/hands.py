@@ -1,0 +1,54 @@
+"""What a hand does: drop files, drag, find things."""
+
+from __future__ import annotations
+
+import base64
+from pathlib import Path
+
+from playwright.sync_api import Locator, Page
+
+from tests.conftest import Server
+
+
+def drop(page: Page, *files: Path) -> None:
+    """Drop files onto the page, as the desktop does."""
+    data = [[file.name, base64.b64encode(file.read_bytes()).decode()] for file in files]
+    transfer = page.evaluate_handle(
+        """files => {
+            const transfer = new DataTransfer();
+            for (const [name, data] of files)
+                transfer.items.add(new File([Uint8Array.from(atob(data), c => c.charCodeAt(0))], name));
+            return transfer;
+        }""",
+        data,
+    )
+    for event in ("dragenter", "dragover", "drop"):
+        page.dispatch_event(".app", event, {"dataTransfer": transfer})
+
+
+def drag(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
+    """Press at one point, move, let go at another."""
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move((start[0] + end[0]) / 2, (start[1] + end[1]) / 2, steps=4)
+    page.mouse.move(*end, steps=4)
+    page.mouse.up()
+
+
+def middle(thing: Locator) -> tuple[float, float]:
+    """The middle of something on the page."""
+    box = thing.bounding_box()
+    assert box
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def drag_by(page: Page, thing: Locator, dx: float, dy: float) -> None:
+    """Drag something by its middle."""
+    x, y = middle(thing)
+    drag(page, (x, y), (x + dx, y + dy))
+
+
+def film_of(server: Server) -> dict:
+    """The film last touched, as the API gives it."""
+    card = server.client.get("/api/films").json()[0]
+    return server.client.get(f"/api/films/{card['id']}").json()
