@@ -78,7 +78,7 @@ def test_a_vantage_is_turned_tilted_sized_and_moved_on_the_chart(server: Server,
     drag_by(film, film.locator(".grip.eye .dot"), -10, 40)
     kept(film, "Tilt and heading")
     assert vantage(server, 1)["tilt"] != 40
-    drag_by(film, film.locator(".chart .grip rect").first, -30, -25)
+    drag_by(film, film.locator(".chart .grip rect").nth(2), 30, 8)
     kept(film, "Span")
     assert vantage(server, 1)["span"] != 300
     drag_by(film, film.locator(".badge.selected .plaque"), 25, 15)
