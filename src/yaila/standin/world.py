@@ -151,14 +151,10 @@ def _height(x, y, finest, islands, harbours):
         bay = 22 * _noise(along / 240, 3.3, 7) + 0.00042 * along * along * (1 if radius > 500 else 0.3)
         shore = -out + bay + 3.5 * _fractal(x, y, 90.0, max(finest, 1.0), 0.5, 17) * _step(260.0, 420.0, abs(along))
         if shore > 0:
-            flat = (
-                2.6
-                + 0.055 * shore
-                + 0.00006 * shore * shore
-                + 2.5 * _noise(x / 130, y / 130, 19) * _step(40.0, 200.0, shore)
-            )
+            flat = 0.3 + 2.3 * _step(0.0, 16.0, shore) + 0.055 * shore + 0.00006 * shore * shore
+            flat += 2.5 * _noise(x / 130, y / 130, 19) * _step(40.0, 200.0, shore)
         else:
-            flat = max(shore * 0.09 - 1.2, -13.0)
+            flat = max(shore * 0.09 - 0.3, -13.0)
         blend = _step(radius * 1.9, radius * 0.95, far)
         height = height * (1 - blend) + flat * blend
     return height
@@ -317,16 +313,15 @@ def _works(colour, a, b, x, y, height, pixel, radius):
             lit = 0.8 + 0.4 * _share(ja, jb, 233)
             _over(colour, 60, 56, 50, 0.6 * min(max(0.5 - (crate - 0.3) / pixel, 0.0), 1.0))
             _over(colour, 168 * lit, 120 * lit, 72 * lit, min(max(0.5 - crate / pixel, 0.0), 1.0))
-    # The light at the end of the long wall: a white tower with a red lantern, seen from above.
-    la, lb = a + 90, b - 262
-    _over(
-        colour,
-        60,
-        64,
-        66,
-        0.5 * min(max(0.5 - (_segment(la, lb, 0, 0, 7, -8.5) - 2.6) / max(pixel, 0.4), 0.0), 1.0),
-    )
-    tower = math.hypot(la, lb)
+    _lighthouse(colour, a + 90, b - 262, pixel)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _lighthouse(colour, a, b, pixel):
+    """Draw a white tower with a red lantern, and its shadow, as seen from above."""
+    shadow = _segment(a, b, 0, 0, 7, -8.5) - 2.6
+    _over(colour, 60, 64, 66, 0.5 * min(max(0.5 - shadow / max(pixel, 0.4), 0.0), 1.0))
+    tower = math.hypot(a, b)
     _over(colour, 120, 114, 104, min(max(0.5 - (tower - 6.2) / pixel, 0.0), 1.0))
     _over(colour, 244, 242, 236, min(max(0.5 - (tower - 4.2) / pixel, 0.0), 1.0))
     _over(colour, 204, 58, 44, min(max(0.5 - (tower - 2.4) / pixel, 0.0), 1.0))
@@ -463,6 +458,8 @@ def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
                             min(dense * 1.6, 1.0) * min(max(0.5 - (street - 3.4) / max(pixel, 0.3), 0.0), 1.0),
                         )
                         _houses(colour, sa, sb, pixel, dense, 601 + i * 20)
+                if harbours[i, 3] < 200:
+                    _lighthouse(colour, a, b + 80, pixel)
                 if harbours[i, 4] > 0 and far < 700:
                     _works(colour, a, b, x, y, h, pixel, harbours[i, 3])
             # Light from the north-west; wide pictures need a little more relief to read.

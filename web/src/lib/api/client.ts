@@ -19,7 +19,10 @@ export type PatchStep = { op: "add" | "remove" | "replace"; path: string; value?
 export type XY = [number, number];
 export type Act = paths["/api/films/{film_id}/acts"]["post"]["requestBody"]["content"]["application/json"];
 
-export const api = createClient<paths>({ baseUrl: location.origin });
+export const api = createClient<paths>({
+  baseUrl: location.origin,
+  fetch: (request) => globalThis.fetch(request),
+});
 
 /** What the server said was wrong, in a sentence. */
 export class Refusal extends Error {

@@ -135,7 +135,8 @@ export class Player {
       frame = ((frame % count) + count) % count;
       this.#from = { time, frame };
     }
-    this.frame = Math.floor(frame);
+    // A frame's own moment may come out a hair early.
+    this.frame = Math.floor(frame + 1e-6);
     const bitmap = this.#ready.get(this.frame);
     if (bitmap && this.shownFrame !== this.frame) {
       this.#show(bitmap, this.frame);

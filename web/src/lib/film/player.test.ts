@@ -1,0 +1,129 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { Player } from "./player.svelte";
+import { session } from "./session.svelte";
+
+let asked: string[] = [];
+let frames: ((time: number) => void)[] = [];
+const bitmap = () => ({ close: vi.fn(), width: 64, height: 36 }) as unknown as ImageBitmap;
+
+function film(count: number, rate = "25") {
+  session.sheet = {
+    id: "f1",
+    revision: 1,
+    state: "r1",
+    film: { rate, plates: [], vantages: [] },
+    plan: { frames: count, seconds: count / 25, plates: [], vantages: [], passages: [] },
+  } as never;
+}
+
+/** Let what was asked for arrive, then show the screen at a time. */
+async function screen(time: number): Promise<void> {
+  await new Promise((done) => setTimeout(done, 0));
+  await new Promise((done) => setTimeout(done, 0));
+  const due = frames;
+  frames = [];
+  for (const frame of due) frame(time);
+}
+
+beforeEach(() => {
+  asked = [];
+  frames = [];
+  vi.spyOn(performance, "now").mockReturnValue(0);
+  vi.stubGlobal("fetch", async (url: string) => {
+    asked.push(url);
+    return new Response(new Blob(["x"]));
+  });
+  vi.stubGlobal("createImageBitmap", async () => bitmap());
+  vi.stubGlobal("requestAnimationFrame", (work: (time: number) => void) => frames.push(work));
+  vi.stubGlobal("cancelAnimationFrame", () => (frames = []));
+});
+
+afterEach(() => {
+  vi.unstubAllGlobals();
+  vi.restoreAllMocks();
+});
+
+describe("the playhead", () => {
+  it("stays within the film", () => {
+    film(100);
+    const player = new Player();
+    player.seek(250);
+    expect(player.frame).toBe(99);
+    player.seek(-5);
+    expect(player.frame).toBe(0);
+  });
+
+  it("runs by the clock at the film's rate, and asks only for frames ahead", async () => {
+    film(1000, "30000/1001");
+    const player = new Player();
+    player.play();
+    await screen(0);
+    await screen(1001);
+    expect(player.frame).toBe(30);
+    const last = asked.slice(-3).map((url) => Number(/frames\/(\d+)/.exec(url)![1]));
+    await screen(1001);
+    for (const frame of last) expect(frame).toBeGreaterThanOrEqual(0);
+    const newest = Number(/frames\/(\d+)/.exec(asked[asked.length - 1]!)![1]);
+    expect(newest).toBeGreaterThanOrEqual(30);
+    expect(newest).toBeLessThanOrEqual(41);
+    player.pause();
+  });
+
+  it("never has more than four requests under way", async () => {
+    film(1000);
+    let open = 0;
+    let most = 0;
+    vi.stubGlobal("fetch", async () => {
+      most = Math.max(most, ++open);
+      await new Promise((done) => setTimeout(done, 2));
+      open--;
+      return new Response(new Blob(["x"]));
+    });
+    const player = new Player();
+    player.play();
+    for (let time = 0; time < 400; time += 40) await screen(time);
+    player.pause();
+    expect(most).toBeGreaterThan(1);
+    expect(most).toBeLessThanOrEqual(5);
+  });
+
+  it("goes round when it loops, and stops at the end when it does not", async () => {
+    film(50);
+    const player = new Player();
+    player.seek(40);
+    player.play();
+    await screen(600);
+    expect(player.frame).toBeLessThan(10);
+    player.pause();
+    player.loop = false;
+    player.seek(40);
+    player.play();
+    await screen(900);
+    expect(player.frame).toBe(49);
+    expect(player.playing).toBe(false);
+  });
+
+  it("plays backwards and faster", async () => {
+    film(500);
+    const player = new Player();
+    player.seek(200);
+    player.play(-2);
+    await screen(1000);
+    expect(player.frame).toBe(150);
+    player.pause();
+  });
+
+  it("shows a draft at once and the final picture when at rest", async () => {
+    vi.useFakeTimers();
+    film(100);
+    const player = new Player();
+    player.renew();
+    player.seek(12);
+    await vi.advanceTimersByTimeAsync(1000);
+    const of12 = asked.filter((url) => url.includes("/frames/12.jpg"));
+    expect(of12[0]).toContain("quality=draft");
+    expect(of12[of12.length - 1]).toContain("quality=final");
+    expect(player.shownFrame).toBe(12);
+    vi.useRealTimers();
+  });
+});

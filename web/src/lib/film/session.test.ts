@@ -1,0 +1,143 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { Session } from "./session.svelte";
+
+type Call = { method: string; path: string; headers: Headers; body: unknown };
+
+const calls: Call[] = [];
+let answer: (call: Call) => { status?: number; body: unknown } | Promise<{ status?: number; body: unknown }>;
+
+const film = (name = "Film", plates = 0) => ({
+  name,
+  frame: { width: 1920, height: 1080 },
+  rate: "25",
+  ground: { kind: "plain" },
+  plates: Array.from({ length: plates }, (_, k) => ({ id: `p${k}`, name: `Plate ${k}` })),
+  vantages: [],
+});
+const plan = { frames: 0, plates: [], vantages: [], passages: [] };
+const sheet = (revision: number, name?: string, plates?: number) => ({
+  id: "f1",
+  revision,
+  state: `r${revision}`,
+  film: film(name, plates),
+  plan,
+  undo: null,
+  redo: null,
+  saved: "2026-11-25T08:00:00",
+});
+
+beforeEach(() => {
+  calls.length = 0;
+  vi.stubGlobal("fetch", async (request: Request) => {
+    const url = new URL(request.url);
+    const text = request.body ? await request.text() : "";
+    const call: Call = {
+      method: request.method,
+      path: url.pathname + url.search,
+      headers: request.headers,
+      body: text ? JSON.parse(text) : null,
+    };
+    calls.push(call);
+    const { status = 200, body } = await answer(call);
+    return new Response(JSON.stringify(body), { status, headers: { "content-type": "application/json" } });
+  });
+});
+
+afterEach(() => vi.unstubAllGlobals());
+
+async function opened(): Promise<Session> {
+  answer = (call) => ({ body: call.path.endsWith("/pulse") ? { revision: 7, jobs: [] } : sheet(7) });
+  const session = new Session();
+  await session.open("f1");
+  calls.length = 0;
+  return session;
+}
+
+describe("a session", () => {
+  it("names the revision it saw with every edit", async () => {
+    const session = await opened();
+    answer = () => ({ body: sheet(8, "Renamed") });
+    await session.patch([{ op: "replace", path: "/name", value: "Renamed" }], "Rename film");
+    expect(calls[0]!.method).toBe("PATCH");
+    expect(calls[0]!.headers.get("if-match")).toBe('"7"');
+    expect(calls[0]!.path).toContain("label=Rename");
+    expect(session.film?.name).toBe("Renamed");
+    expect(session.notice).toBe("");
+  });
+
+  it("shows the newest state and says so when another window was faster", async () => {
+    const session = await opened();
+    answer = (call) =>
+      call.method === "PATCH"
+        ? { status: 412, body: { detail: "Changed in another window." } }
+        : { body: sheet(9, "Theirs") };
+    await session.patch([{ op: "replace", path: "/name", value: "Mine" }], "Rename film");
+    expect(session.film?.name).toBe("Theirs");
+    expect(session.notice).toBe("Changed in another window.");
+  });
+
+  it("tries only the newest of many drags, shows it, and keeps its patch", async () => {
+    const session = await opened();
+    const patch = [{ op: "replace", path: "/vantages/0/span", value: 30 }];
+    answer = async (call) => {
+      await new Promise((done) => setTimeout(done, 5));
+      if (call.method === "PATCH") return { body: sheet(8, "Kept") };
+      return {
+        body: { state: "t1", film: film(`Tried ${(call.body as { value: number }[])[0]!.value}`), plan, patch },
+      };
+    };
+    for (let value = 1; value <= 20; value++) session.tryPatch([{ op: "replace", path: "/vantages/0/span", value }]);
+    await vi.waitFor(() => expect(session.film?.name).toBe("Tried 20"));
+    expect(calls.length).toBe(2);
+    expect(session.state).toBe("t1");
+    await session.keepTrial("Span");
+    expect(calls[2]!.body).toEqual(patch);
+    expect(session.film?.name).toBe("Kept");
+    expect(session.trial).toBeNull();
+  });
+
+  it("forgets a trial that is dropped", async () => {
+    const session = await opened();
+    answer = () => ({ body: { state: "t1", film: film("Tried"), plan, patch: [] } });
+    session.tryAct({ act: "remove_plate", plate: "p" });
+    await vi.waitFor(() => expect(session.film?.name).toBe("Tried"));
+    session.dropTrial();
+    expect(session.film?.name).toBe("Film");
+    await session.keepTrial("Nothing");
+    expect(calls.filter((call) => call.method === "PATCH")).toEqual([]);
+  });
+
+  it("takes over what arrived meanwhile, and selects the new plate", async () => {
+    const session = await opened();
+    answer = (call) =>
+      call.path.endsWith("/pulse") ? { body: { revision: 8, jobs: [] } } : { body: sheet(8, "Film", 1) };
+    await session.pulse();
+    expect(session.sheet?.revision).toBe(8);
+    expect(session.selection).toEqual({ kind: "plate", id: "p0" });
+  });
+
+  it("does not disturb a drag by what arrived meanwhile", async () => {
+    const session = await opened();
+    answer = () => ({ body: { state: "t1", film: film("Tried"), plan, patch: [] } });
+    session.tryAct({ act: "remove_plate", plate: "p" });
+    await vi.waitFor(() => expect(session.trial).not.toBeNull());
+    answer = () => ({ body: { revision: 9, jobs: [] } });
+    await session.pulse();
+    expect(session.film?.name).toBe("Tried");
+  });
+
+  it("says it when the server is gone, and loses nothing of what is shown", async () => {
+    const session = await opened();
+    answer = () => Promise.reject(new TypeError("network"));
+    await session.patch([{ op: "replace", path: "/name", value: "x" }], "Rename");
+    expect(session.notice).toContain("does not answer");
+    expect(session.film?.name).toBe("Film");
+  });
+
+  it("undoes only what there is to undo", async () => {
+    const session = await opened();
+    await session.undo();
+    await session.redo();
+    expect(calls).toEqual([]);
+  });
+});
