@@ -7,7 +7,7 @@ export YAILA_HOME ?= $(CURDIR)/data
 PY_SOURCES := $(shell find src -name '*.py')
 WEB_SOURCES := $(shell find web/src web/public -type f -not -name openapi.json -not -name schema.d.ts) web/index.html web/vite.config.ts
 
-.PHONY: demo serve test check bench lock format clean
+.PHONY: demo serve test check bench screenshots lock format clean
 
 demo: $(VENV)/.run site
 	$(BIN)/yaila demo --port $(PORT)
@@ -28,6 +28,9 @@ check: $(VENV)/.dev web/.types
 
 bench: $(VENV)/.dev site
 	$(BIN)/python bench/run.py
+
+screenshots: $(VENV)/.dev chromium
+	$(BIN)/python bench/screenshots.py
 
 format: $(VENV)/.dev
 	$(BIN)/ruff check --fix-only src tests bench

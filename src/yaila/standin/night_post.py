@@ -61,7 +61,7 @@ def shots(world: World) -> list[Shot]:
         Shot("Marrowick coast", *at(marrowick, 1500, 3500), 40e3, (4096, 2730), (1.04, 1.0, 0.94, 2, 1, 0), 22),
         Shot("Quillhaven sheet", *at(quillhaven, 4000, 2500), 30e3, (3584, 2688), (0.95, 1.03, 0.96, 0, 4, 2), 22),
         Shot("Sarnish sheet", *at(sarnish, 4000, -1500), 28e3, (3072, 2304), (1.06, 1.01, 0.97, 4, 2, 4), 22),
-        Shot("Ebbing Light", ebbing.x, ebbing.y, 3600, (3072, 2048), (1.0, 1.0, 1.03, 0, 1, 3), 30, "ellipse"),
+        Shot("Ebbing Light", ebbing.x, ebbing.y, 1800, (3072, 2048), (1.0, 1.0, 1.03, 0, 1, 3), 30, "ellipse"),
         Shot("Marrowick town", *place(marrowick, 100, -250), 7200, (3840, 2880), (0.98, 1.0, 1.02, 0, 1, 3), 24),
         Shot("Quillhaven town", *place(quillhaven, 0, 0), 4600, (3584, 2464), (1.06, 1.0, 0.93, 5, 3, 0), 26),
         Shot("Marrowick harbour", *place(marrowick, -20, 60), 1400, (3840, 2640), (1.03, 1.01, 0.97, 2, 1, 0), 24),
@@ -141,7 +141,7 @@ def night_post(world: World, plates: list[Plate]) -> Film:
             passage=leave("hop", 4.4, swell),
         ),
         Vantage(
-            id="v5", name="Ebbing Light", x=ebbing.x, y=ebbing.y, span=1500, tilt=34, heading=64, hold=1.4,
+            id="v5", name="Ebbing Light", x=ebbing.x + 60, y=ebbing.y + 90, span=1150, tilt=38, heading=52, hold=1.4,
             passage=leave("hop", 4.4, settle),
         ),
         Vantage(

@@ -144,7 +144,8 @@ def _height(x, y, finest, islands, harbours):
         dx, dy = x - harbours[i, 0], y - harbours[i, 1]
         radius = harbours[i, 3]
         far = math.sqrt(dx * dx + dy * dy)
-        if far > radius * 2:
+        # A lighthouse stands on the land as it is; a town has its bay and level ground.
+        if far > radius * 2 or radius < 200:
             continue
         along = dx * math.cos(harbours[i, 2]) - dy * math.sin(harbours[i, 2])
         out = dx * math.sin(harbours[i, 2]) + dy * math.cos(harbours[i, 2])
@@ -442,7 +443,7 @@ def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
                     bend = 16 * _noise(a / 210, b / 210, 511)
                     sa, sb = a + bend, b + 16 * _noise(a / 190 + 5, b / 190, 513)
                     edge = far / harbours[i, 3] + 0.35 * _fractal(x, y, 320.0, 40.0, 0.5, 517)
-                    dense = 0.92 * _step(1.25, 0.35, edge)
+                    dense = (0.92 if harbours[i, 3] > 200 else 0.12) * _step(1.25, 0.35, edge)
                     if dense > 0.02:
                         ga, gb = sa / 15.0, sb / 19.0
                         street = min(
@@ -459,7 +460,7 @@ def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
                         )
                         _houses(colour, sa, sb, pixel, dense, 601 + i * 20)
                 if harbours[i, 3] < 200:
-                    _lighthouse(colour, a, b + 80, pixel)
+                    _lighthouse(colour, a, b + 45, pixel)
                 if harbours[i, 4] > 0 and far < 700:
                     _works(colour, a, b, x, y, h, pixel, harbours[i, 3])
             # Light from the north-west; wide pictures need a little more relief to read.
@@ -493,6 +494,14 @@ def _find_shore(x: float, y: float, seaward: float) -> tuple[float, float]:
     return x, y
 
 
+def _land_near(x: float, y: float) -> tuple[float, float]:
+    """The land nearest to a place, kilometres."""
+    empty = np.zeros((0, 5))
+    grid = [(x + dx * 0.1, y + dy * 0.1) for dx in range(-60, 61) for dy in range(-60, 61)]
+    land = [place for place in grid if _height(place[0] * 1000, place[1] * 1000, 60.0, ISLANDS, empty) > 12]
+    return min(land, key=lambda place: math.dist(place, (x, y)))
+
+
 def _settle(name: str, x: float, y: float, seaward: float, radius: float) -> Harbour:
     shore_x, shore_y = _find_shore(x * 1000, y * 1000, seaward)
     return Harbour(name, shore_x, shore_y, seaward, radius)
@@ -509,7 +518,7 @@ class World:
                 _settle("Tolvane", 452.0, 238.0, 100.0, 520.0),
                 _settle("Quillhaven", 500.0, 250.0, 235.0, 680.0),
                 _settle("Sarnish Point", 531.0, 226.0, 300.0, 420.0),
-                _settle("Ebbing Light", 485.2, 219.2, 200.0, 160.0),
+                _settle("Ebbing Light", *_land_near(485.2, 219.2), 215.0, 160.0),
             )
         }
         self._harbours = np.array(

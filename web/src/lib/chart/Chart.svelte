@@ -242,6 +242,13 @@
     return x >= 0 && y >= 0 && x <= plate.picture.width && y <= plate.picture.height;
   }
 
+  /** Whether an outline's box meets what the chart shows. */
+  function inSight(outline: XY[]): boolean {
+    const points = outline.map(s);
+    const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])];
+    return Math.max(...xs) > 0 && Math.max(...ys) > 0 && Math.min(...xs) < view.width && Math.min(...ys) < view.height;
+  }
+
   function plateAt(point: XY): string | null {
     for (let index = (film?.plates.length ?? 0) - 1; index >= 0; index--)
       if (film!.plates[index]!.shown && inside(index, point)) return film!.plates[index]!.id;
@@ -638,7 +645,12 @@
                 />{/if}
               <text {x} y={y + 4}>{v.index + 1}</text>
             </g>
-            {#if v.selected}<text class="halo name" x={x + 14} y={y + 4}>{v.document.name}</text>{/if}
+            {#if v.selected}<text
+                class="halo name"
+                text-anchor={x > view.width - 110 ? "end" : "start"}
+                x={x + (x > view.width - 110 ? -14 : 14)}
+                y={y + 4}>{v.document.name}</text
+              >{/if}
           {/each}
         {/if}
 
@@ -648,7 +660,7 @@
             {@const across =
               Math.hypot(laid.outline[1]![0] - laid.outline[0]![0], laid.outline[1]![1] - laid.outline[0]![1]) *
               view.scale}
-            {#if plate.shown && (across > 34 || session.selection?.id === plate.id)}
+            {#if plate.shown && inSight(laid.outline) && (across > 34 || session.selection?.id === plate.id)}
               {@const [x, y] = s(laid.outline[0]!)}
               {@const tag = [Math.min(Math.max(x, 4), view.width - 90), Math.min(Math.max(y, 4), view.height - 24)]}
               {@const wide = plate.name.length * 6.1 + 12}

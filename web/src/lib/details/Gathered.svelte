@@ -11,17 +11,17 @@
     session.jobs.filter((job) => job.kind === "import" && job.state !== "done" && !dismissed.includes(job.id)),
   );
   let dismissed = $state<string[]>([]);
+  const arriving = $derived(
+    session.arrivals.filter((arrival) => !arrival.error).length +
+      imports.filter((job) => job.state === "running" || job.state === "waiting").length,
+  );
   const rows = $derived((film?.plates ?? []).map((plate, index) => ({ plate, laid: plan!.plates[index]! })).reverse());
 </script>
 
 <section class="gathered" aria-label="Plates">
   <header>
     <h2>Plates</h2>
-    <span class="sub"
-      >{film?.plates.length ?? 0} laid{session.arrivals.length + imports.length
-        ? `, ${session.arrivals.length + imports.length} arriving`
-        : ""}</span
-    >
+    <span class="sub">{film?.plates.length ?? 0} laid{arriving ? `, ${arriving} arriving` : ""}</span>
   </header>
   <div class="rows">
     {#each session.arrivals as arrival (arrival)}

@@ -301,7 +301,7 @@
   }
   .new {
     display: grid;
-    grid-template-columns: 1fr 104px 82px 56px;
+    grid-template-columns: minmax(0, 1fr) 104px 82px 56px;
     gap: 5px;
   }
   .button {

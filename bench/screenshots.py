@@ -1,0 +1,43 @@
+"""Take the pictures in docs/screenshots from the demo film: `make screenshots` with Yaila running on its usual port."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+
+
+def take(page: Page, name: str) -> None:
+    """Wait until the picture at rest has come, then save the page."""
+    page.mouse.move(640, 55)
+    page.wait_for_timeout(3500)
+    page.screenshot(path=str(OUT / f"{name}.png"))
+
+
+def main() -> None:
+    """Go through the steps."""
+    with sync_playwright() as playwright:
+        arguments = ["--no-sandbox"] if os.geteuid() == 0 else []
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=arguments)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto("http://127.0.0.1:8471/#/films/night-post")
+        page.get_by_role("button", name="Fly").wait_for()
+        for _ in range(5):
+            page.keyboard.press("ArrowDown")
+        take(page, "fly")
+        page.get_by_role("button", name="Gather").click()
+        take(page, "gather")
+        page.get_by_role("button", name="Fit").click()
+        page.get_by_role("button", name="Marrowick town").click()
+        page.get_by_title("Show on the chart").click()
+        take(page, "fit")
+        page.get_by_role("button", name="Render").first.click()
+        take(page, "render")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
