@@ -67,7 +67,7 @@ def test_no_step_in_sharpness_through_a_level_change(plate: np.ndarray, layer: L
         ours = [sharpness(drawn(layer, Pose(2048.4, 1536.7, span, heading=7), quality, pages)) for span in spans]
         truth = [sharpness(true_picture(plate, 1.0, Pose(2048.4, 1536.7, span, heading=7), *SIZE)) for span in spans]
         steps = np.abs(np.diff(ours) - np.diff(truth))
-        assert steps.max() < (0.07 if quality is Quality.FINAL else 0.15)
+        assert steps.max() < (0.07 if quality is Quality.FINAL else 0.2)
 
 
 def test_a_very_slow_zoom_does_not_shimmer(plate: np.ndarray, layer: Layer, pages: PageStore) -> None:

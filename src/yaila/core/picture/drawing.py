@@ -28,8 +28,8 @@ from yaila.core.picture import raster
 class Quality(Enum):
     """How much care each pixel is given: sharpness, blend, least and most taps a side of the raster."""
 
-    DRAFT = (0.8, 0.4, 1, 4)
-    FINAL = (0.5, 0.5, 2, 16)
+    DRAFT = (0.95, 0.3, 1, 2)
+    FINAL = (0.5, 0.4, 2, 16)
 
 
 @dataclass(frozen=True)
