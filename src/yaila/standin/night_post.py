@@ -141,7 +141,7 @@ def night_post(world: World, plates: list[Plate]) -> Film:
             passage=leave("hop", 4.4, swell),
         ),
         Vantage(
-            id="v5", name="Ebbing Light", x=ebbing.x + 60, y=ebbing.y + 90, span=1150, tilt=38, heading=52, hold=1.4,
+            id="v5", name="Ebbing Light", x=ebbing.x - 40, y=ebbing.y + 30, span=1130, tilt=20, heading=40, hold=1.4,
             passage=leave("hop", 4.4, settle),
         ),
         Vantage(
