@@ -10,6 +10,8 @@
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import { digits, length, roundStep } from "../format";
+  import Button from "../ui/Button.svelte";
+  import { follow } from "../ui/follow";
   import Icon, { type IconName } from "../ui/Icon.svelte";
   import Tick from "../ui/Tick.svelte";
   import { badgePlaces } from "./badges";
@@ -260,35 +262,17 @@
     return [event.clientX - box.left, event.clientY - box.top];
   };
 
-  /** Follow the pointer until it is let go: what it does is tried as it moves, and kept at the end. */
-  function follow(event: PointerEvent, moving: (to: XY, from: XY) => void, label: string, clicked?: () => void) {
+  /** Drag something: what it comes to is tried as the pointer moves, and kept when it is let go. */
+  function drag(event: PointerEvent, moving: (to: XY, from: XY) => void, label: string, clicked?: () => void) {
     event.preventDefault();
     event.stopPropagation();
     area.focus({ preventScroll: true });
     const from = toGround(view, here(event));
-    const start = here(event);
-    let moved = false;
-    const move = (next: PointerEvent) => {
-      const point = here(next);
-      if (!moved && Math.hypot(point[0] - start[0], point[1] - start[1]) < 3) return;
-      moved = true;
-      moving(toGround(view, point), from);
-    };
-    const stop = (keep: boolean) => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
-      window.removeEventListener("keydown", escape, true);
-      if (!keep) session.dropTrial();
-      else if (moved) void session.keepTrial(label);
-      else clicked?.();
-    };
-    const up = () => stop(true);
-    const escape = (key: KeyboardEvent) => {
-      if (key.key === "Escape") stop(false);
-    };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
-    window.addEventListener("keydown", escape, true);
+    follow(event, {
+      moved: (next) => moving(toGround(view, here(next)), from),
+      done: (moved) => (moved ? void session.keepTrial(label) : clicked?.()),
+      dropped: () => session.dropTrial(),
+    });
   }
 
   function pressed(event: PointerEvent) {
@@ -303,7 +287,7 @@
       }
       if (tool === "pull" && selectedPlate) {
         const about = pivotOf();
-        follow(
+        drag(
           event,
           (to) =>
             session.tryAct({
@@ -322,7 +306,7 @@
       if (tool === "frame") return drawFrame(event);
       if (session.step === "fit" && selectedPlate && insidePlate(selectedPlate.id, from)) {
         const plate = selectedPlate.id;
-        follow(
+        drag(
           event,
           (to) =>
             session.tryAct({
@@ -339,22 +323,13 @@
       }
     }
     const origin = view;
-    const held = start;
     area.focus({ preventScroll: true });
-    let moved = false;
-    const move = (next: PointerEvent) => {
-      const [u, v] = here(next);
-      if (!moved && Math.hypot(u - held[0], v - held[1]) < 3) return;
-      moved = true;
-      view = { ...view, x: origin.x - (u - held[0]) / view.scale, y: origin.y + (v - held[1]) / view.scale };
-    };
-    const up = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
-      if (!moved) pick(from);
-    };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
+    follow(event, {
+      moved: (_, dx, dy) => (view = { ...view, x: origin.x - dx / view.scale, y: origin.y + dy / view.scale }),
+      done: (moved) => {
+        if (!moved) pick(from);
+      },
+    });
   }
 
   const insidePlate = (id: string, point: XY) =>
@@ -372,26 +347,22 @@
   function drawFrame(event: PointerEvent) {
     event.preventDefault();
     const from = toGround(view, here(event));
-    const move = (next: PointerEvent) => (band = { from, to: toGround(view, here(next)) });
-    const up = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
-      const drawn = band;
-      band = null;
-      if (!drawn) return;
-      const [w, h] = [Math.abs(drawn.to[0] - drawn.from[0]), Math.abs(drawn.to[1] - drawn.from[1])];
-      if (w * view.scale < 8 && h * view.scale < 8) return;
-      const size = session.film!.frame;
-      const width = Math.max(w, (h * size.width) / size.height);
-      addVantage(
-        [(drawn.from[0] + drawn.to[0]) / 2, (drawn.from[1] + drawn.to[1]) / 2],
-        width,
-        (width * size.height) / size.width,
-      );
-      tool = "select";
-    };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
+    follow(event, {
+      moved: (next) => (band = { from, to: toGround(view, here(next)) }),
+      done: () => {
+        const drawn = band;
+        band = null;
+        if (!drawn) return;
+        const [w, h] = [Math.abs(drawn.to[0] - drawn.from[0]), Math.abs(drawn.to[1] - drawn.from[1])];
+        const size = session.film!.frame;
+        const width = Math.max(w, (h * size.width) / size.height);
+        const middle: XY = [(drawn.from[0] + drawn.to[0]) / 2, (drawn.from[1] + drawn.to[1]) / 2];
+        void addVantage(middle, width, (width * size.height) / size.width);
+        tool = "select";
+      },
+      dropped: () => (band = null),
+      slack: 8,
+    });
   }
 
   async function addVantage(at: XY, width: number, height: number) {
@@ -416,7 +387,7 @@
   function pullCorner(event: PointerEvent, turn: boolean) {
     const plate = selectedPlate!.id;
     const about = pivotOf();
-    follow(
+    drag(
       event,
       (to, start) => session.tryAct({ act: "pull_plate", plate, about, start, to, scale: !turn, turn }),
       turn ? "Turn plate" : "Scale plate",
@@ -428,7 +399,7 @@
     const laid = plan!.vantages.find((vantage) => vantage.id === id)!;
     if (!player.playing) player.seek(laid.start);
     const label = { target: "Move vantage", size: "Span", heading: "Heading", standing: "Tilt and heading" }[grip];
-    follow(event, (to, start) => session.tryAct({ act: "pull_vantage", vantage: id, grip, to, start }), label);
+    drag(event, (to, start) => session.tryAct({ act: "pull_vantage", vantage: id, grip, to, start }), label);
   }
 
   function wheel(event: WheelEvent) {
@@ -491,14 +462,13 @@
     {#if session.step === "fit"}<Tick label="See-through" bind:checked={session.seeThrough} />{/if}
     <i></i>
     {#if session.step === "fly"}
-      <button
-        class="button"
+      <Button
         onclick={vantageHere}
         disabled={!film?.plates.length}
-        title="A vantage that shows what the chart shows (N)"><Icon name="plus" size={13} />Vantage here</button
+        title="A vantage that shows what the chart shows (N)"><Icon name="plus" size={13} />Vantage here</Button
       >
     {/if}
-    <button class="button" onclick={() => session.showAll()}>Whole film</button>
+    <Button onclick={() => session.showAll()}>Whole film</Button>
   </header>
 
   <div class="ruled">
@@ -761,7 +731,7 @@
     flex: none;
     display: flex;
     align-items: center;
-    gap: 2px;
+    gap: 4px;
     padding: 0 10px 0 12px;
     border-bottom: 1px solid var(--rule);
     white-space: nowrap;
@@ -799,21 +769,6 @@
     height: 14px;
     background: var(--rule);
     margin: 0 5px;
-  }
-  .button {
-    height: 24px;
-    padding: 0 9px;
-    border: 1px solid var(--edge);
-    border-radius: 3px;
-    background: var(--sheet);
-    font-weight: 500;
-    display: flex;
-    align-items: center;
-    gap: 4px;
-    margin-left: 4px;
-  }
-  .button:hover:not(:disabled) {
-    border-color: var(--ink-2);
   }
   .ruled {
     flex: 1;

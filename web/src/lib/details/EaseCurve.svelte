@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { XY } from "../api/client";
+  import { follow } from "../ui/follow";
 
   type Ease = { x1: number; y1: number; x2: number; y2: number };
   let {
@@ -8,6 +9,7 @@
     seconds,
     ontry,
     onkeep,
+    ondrop,
   }: {
     ease: Ease;
     /** Progress over time, as the engine computed it. */
@@ -15,6 +17,7 @@
     seconds: number;
     ontry: (ease: Ease) => void;
     onkeep: () => void;
+    ondrop: () => void;
   } = $props();
 
   const W = 126;
@@ -39,22 +42,24 @@
 
   function drag(event: PointerEvent, handle: 1 | 2) {
     event.preventDefault();
-    const move = (next: PointerEvent) => {
-      const box = svg.getBoundingClientRect();
-      const x = Math.min(Math.max((next.clientX - box.left - PAD) / (W - 2 * PAD), 0), 1);
-      const y = Math.min(Math.max((box.bottom - PAD - next.clientY) / (H - 2 * PAD), -0.5), 1.5);
-      const at = { x: Math.round(x * 100) / 100, y: Math.round(y * 100) / 100 };
-      mine = handle === 1 ? { ...shown, x1: at.x, y1: at.y } : { ...shown, x2: at.x, y2: at.y };
-      ontry(mine);
-    };
-    const up = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
-      if (mine) onkeep();
-      mine = null;
-    };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
+    follow(event, {
+      moved: (next) => {
+        const box = svg.getBoundingClientRect();
+        const x = Math.min(Math.max((next.clientX - box.left - PAD) / (W - 2 * PAD), 0), 1);
+        const y = Math.min(Math.max((box.bottom - PAD - next.clientY) / (H - 2 * PAD), -0.5), 1.5);
+        const at = { x: Math.round(x * 100) / 100, y: Math.round(y * 100) / 100 };
+        mine = handle === 1 ? { ...shown, x1: at.x, y1: at.y } : { ...shown, x2: at.x, y2: at.y };
+        ontry(mine);
+      },
+      done: (moved) => {
+        if (moved) onkeep();
+        mine = null;
+      },
+      dropped: () => {
+        mine = null;
+        ondrop();
+      },
+    });
   }
 
   function keys(event: KeyboardEvent, handle: 1 | 2) {

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { session } from "../film/session.svelte";
   import { clock, length } from "../format";
+  import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
 
   let picker: HTMLInputElement;
@@ -81,7 +82,7 @@
     <div>
       <b>Drop pictures anywhere on this sheet</b><span>PNG, JPEG, WebP or TIFF, the widest first</span>
     </div>
-    <button class="button" onclick={() => picker.click()}>Choose</button>
+    <Button onclick={() => picker.click()}>Choose</Button>
     <input
       bind:this={picker}
       type="file"
@@ -211,15 +212,6 @@
   }
   .drop b {
     font-weight: 600;
-    color: var(--ink);
-  }
-  .button {
-    height: 24px;
-    padding: 0 10px;
-    border: 1px solid var(--edge);
-    border-radius: 3px;
-    background: var(--sheet);
-    font-weight: 500;
     color: var(--ink);
   }
   input {

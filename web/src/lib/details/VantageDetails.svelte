@@ -277,6 +277,7 @@
             seconds={passage.frames / rate}
             ontry={(ease) => put("passage/ease", ease)}
             onkeep={() => session.keepTrial("Ease")}
+            ondrop={() => session.dropTrial()}
           />
         </div>
         <div class="figures">

@@ -151,11 +151,11 @@ export class Session {
   }
 
   async undo(): Promise<void> {
-    if (this.sheet?.undo) await this.#step("/api/films/{film_id}/undo");
+    await this.#step("/api/films/{film_id}/undo");
   }
 
   async redo(): Promise<void> {
-    if (this.sheet?.redo) await this.#step("/api/films/{film_id}/redo");
+    await this.#step("/api/films/{film_id}/redo");
   }
 
   select(selection: Selection): void {
@@ -290,22 +290,30 @@ export class Session {
   }
 
   async #step(path: "/api/films/{film_id}/undo" | "/api/films/{film_id}/redo"): Promise<void> {
+    await this.#line;
+    if (!(path.endsWith("undo") ? this.sheet?.undo : this.sheet?.redo)) return;
     await this.#keep((seen) =>
       told(api.POST(path, { params: { path: { film_id: this.id }, header: { "If-Match": seen } } })),
     );
   }
 
-  async #keep(send: (seen: string) => Promise<Sheet>): Promise<void> {
-    await this.#guarded(async () => {
-      try {
-        this.sheet = await send(`"${this.sheet!.revision}"`);
-      } catch (error) {
-        if (error instanceof Refusal && error.status === 412) await this.refresh();
-        throw error;
-      } finally {
-        this.trial = null;
-      }
-    });
+  #line: Promise<void> = Promise.resolve();
+
+  /** Edits go out one after the other, each made on the revision the one before came to. */
+  #keep(send: (seen: string) => Promise<Sheet>): Promise<void> {
+    this.#line = this.#line.then(() =>
+      this.#guarded(async () => {
+        try {
+          this.sheet = await send(`"${this.sheet!.revision}"`);
+        } catch (error) {
+          if (error instanceof Refusal && error.status === 412) await this.refresh();
+          throw error;
+        } finally {
+          this.trial = null;
+        }
+      }),
+    );
+    return this.#line;
   }
 
   #try(ask: () => Promise<Trial>): void {

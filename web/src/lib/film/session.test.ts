@@ -65,6 +65,18 @@ describe("a session", () => {
     expect(session.notice).toBe("");
   });
 
+  it("sends edits that come quickly one after the other, each on the revision before it", async () => {
+    const session = await opened();
+    let revision = 7;
+    answer = async () => {
+      await new Promise((done) => setTimeout(done, 3));
+      return { body: sheet(++revision) };
+    };
+    await Promise.all([1, 2, 3].map((k) => session.patch([{ op: "replace", path: "/name", value: `${k}` }], "Rename")));
+    expect(calls.map((call) => call.headers.get("if-match"))).toEqual(['"7"', '"8"', '"9"']);
+    expect(session.notice).toBe("");
+  });
+
   it("shows the newest state and says so when another window was faster", async () => {
     const session = await opened();
     answer = (call) =>

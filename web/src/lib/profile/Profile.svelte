@@ -2,6 +2,8 @@
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import { length } from "../format";
+  import Button from "../ui/Button.svelte";
+  import { follow } from "../ui/follow";
   import Icon from "../ui/Icon.svelte";
   import { factorOf, spanMarks, spanScale, spread, yOf } from "./scale";
 
@@ -105,12 +107,7 @@
     if (event.button !== 0 || !frames) return;
     const seek = (next: PointerEvent) => player.seek(frameAt(here(next)));
     seek(event);
-    const up = () => {
-      window.removeEventListener("pointermove", seek);
-      window.removeEventListener("pointerup", up);
-    };
-    window.addEventListener("pointermove", seek);
-    window.addEventListener("pointerup", up);
+    follow(event, { moved: seek, slack: 0 });
   }
 
   function drag(
@@ -123,33 +120,21 @@
     event.preventDefault();
     event.stopPropagation();
     session.select({ kind: "vantage", id });
-    const start = [event.clientX, event.clientY] as const;
     const each = perFrame;
+    // The way it sets out decides: sideways is time, up and down is span.
     let sideways: boolean | null = null;
-    const move = (next: PointerEvent) => {
-      const [dx, dy] = [next.clientX - start[0], next.clientY - start[1]];
-      if (sideways === null && Math.hypot(dx, dy) < 4) return;
-      sideways ??= Math.abs(dx) >= Math.abs(dy);
-      moving(Math.round(dx / each), dy, sideways);
-    };
-    const up = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
-      window.removeEventListener("keydown", escape, true);
-      if (sideways !== null) void session.keepTrial(label);
-      else player.seek(plan!.vantages.find((v) => v.id === id)!.start);
-    };
-    const escape = (key: KeyboardEvent) => {
-      if (key.key !== "Escape") return;
-      sideways = null;
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
-      window.removeEventListener("keydown", escape, true);
-      session.dropTrial();
-    };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
-    window.addEventListener("keydown", escape, true);
+    follow(event, {
+      moved: (_, dx, dy) => {
+        sideways ??= Math.abs(dx) >= Math.abs(dy);
+        moving(Math.round(dx / each), dy, sideways);
+      },
+      done: (moved) => {
+        if (moved) void session.keepTrial(label);
+        else player.seek(plan!.vantages.find((v) => v.id === id)!.start);
+      },
+      dropped: () => session.dropTrial(),
+      slack: 4,
+    });
   }
 
   function dragHold(event: PointerEvent, index: number) {
@@ -213,8 +198,8 @@
 <section class="profile" aria-label="Profile">
   <header>
     <h2>Profile</h2>
-    <button class="button" disabled={!frames} onclick={vantageAtPlayhead} title="A vantage where the camera is now"
-      ><Icon name="frame" size={14} />Vantage at playhead</button
+    <Button disabled={!frames} onclick={vantageAtPlayhead} title="A vantage where the camera is now"
+      ><Icon name="frame" size={14} />Vantage at playhead</Button
     >
     <span class="space"></span>
     <span class="key"><i class="camera"></i>Camera</span>
@@ -410,20 +395,6 @@
   }
   h2 {
     width: 76px;
-  }
-  .button {
-    height: 22px;
-    padding: 0 8px;
-    border: 1px solid var(--edge);
-    border-radius: 3px;
-    background: var(--sheet);
-    font-weight: 500;
-    display: flex;
-    align-items: center;
-    gap: 5px;
-  }
-  .button:hover:not(:disabled) {
-    border-color: var(--ink-2);
   }
   .space {
     flex: 1;

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { session } from "../film/session.svelte";
   import { bytes, clock } from "../format";
+  import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
 
   let { playing = $bindable() }: { playing: string | null } = $props();
@@ -82,12 +83,12 @@
             ></progress>{/if}
         </div>
         {#if reel.state === "done"}
-          <button class="button" onclick={() => (playing = playing === reel.id ? null : reel.id)}
-            >{playing === reel.id ? "Viewfinder" : "Play"}</button
+          <Button onclick={() => (playing = playing === reel.id ? null : reel.id)}
+            >{playing === reel.id ? "Viewfinder" : "Play"}</Button
           >
-          <a class="button" href="/api/reels/{reel.id}.mp4?download=true" download>Download</a>
+          <Button href="/api/reels/{reel.id}.mp4?download=true">Download</Button>
         {:else if reel.state === "running" || reel.state === "waiting"}
-          <button class="button" onclick={() => session.cancel(reel.id)}>Cancel</button>
+          <Button onclick={() => session.cancel(reel.id)}>Cancel</Button>
         {/if}
       </div>
     {/each}
@@ -211,20 +212,6 @@
   }
   progress::-webkit-progress-value {
     background: var(--ink);
-  }
-  .button {
-    height: 24px;
-    padding: 0 9px;
-    border: 1px solid var(--edge);
-    border-radius: 3px;
-    background: var(--sheet);
-    font-weight: 500;
-    color: var(--ink);
-    text-decoration: none;
-    line-height: 22px;
-  }
-  .button:hover {
-    border-color: var(--ink-2);
   }
   p {
     color: var(--ink-2);

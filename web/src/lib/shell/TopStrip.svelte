@@ -1,5 +1,6 @@
 <script lang="ts">
   import { session } from "../film/session.svelte";
+  import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
 
   let open = $state<"" | "films" | "format">("");
@@ -108,7 +109,7 @@
               >{option.name} fps</option
             >{/each}</select
         >
-        <button class="button" onclick={create}>Start</button>
+        <Button onclick={create}>Start</Button>
       </div>
     </div>
   {:else if open === "format" && film}
@@ -116,10 +117,8 @@
       <h3>Frame size</h3>
       <div class="choices">
         {#each session.choices?.frames ?? [] as [w, h] (`${w}x${h}`)}
-          <button
-            class="button"
-            class:on={film.frame.width === w && film.frame.height === h}
-            onclick={() => setFrame(w, h)}>{w} × {h}</button
+          <Button on={film.frame.width === w && film.frame.height === h} onclick={() => setFrame(w, h)}
+            >{w} × {h}</Button
           >
         {/each}
       </div>
@@ -148,11 +147,10 @@
       <h3>Frames per second</h3>
       <div class="choices">
         {#each session.choices?.rates ?? [] as option (option.rate)}
-          <button
-            class="button"
-            class:on={film.rate === option.rate}
+          <Button
+            on={film.rate === option.rate}
             onclick={() => session.patch([{ op: "replace", path: "/rate", value: option.rate }], "Frame rate")}
-            >{option.name}</button
+            >{option.name}</Button
           >
         {/each}
       </div>
@@ -303,21 +301,6 @@
     display: grid;
     grid-template-columns: minmax(0, 1fr) 104px 82px 56px;
     gap: 5px;
-  }
-  .button {
-    height: 26px;
-    padding: 0 9px;
-    border: 1px solid var(--edge);
-    border-radius: 3px;
-    background: var(--sheet);
-    font-weight: 500;
-  }
-  .button:hover {
-    border-color: var(--ink-2);
-  }
-  .button.on {
-    background: var(--ink);
-    color: #fff;
   }
   .choices {
     display: flex;

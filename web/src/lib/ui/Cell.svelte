@@ -1,5 +1,6 @@
 <script lang="ts">
   import { parseNumber } from "../format";
+  import { follow } from "./follow";
   import Icon, { type IconName } from "./Icon.svelte";
 
   let {
@@ -41,7 +42,6 @@
   let editing = $state(false);
   let draft = $state("");
   let input: HTMLInputElement;
-  let drag: { x: number; value: number; moved: boolean } | null = null;
   let timer: ReturnType<typeof setTimeout> | undefined;
 
   const clamp = (next: number) => Math.min(Math.max(next, min), max);
@@ -90,37 +90,21 @@
     onkeep();
   }
 
+  /** Drag the label sideways to change the number; a click goes into the field. */
   function down(event: PointerEvent) {
     if (disabled || event.button !== 0) return;
-    drag = { x: event.clientX, value, moved: false };
-    (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
-  }
-
-  function move(event: PointerEvent) {
-    if (!drag) return;
-    const by = event.clientX - drag.x;
-    if (!drag.moved && Math.abs(by) < 3) return;
-    drag.moved = true;
-    ontry(moved(drag.value, Math.round(by / 3)));
-  }
-
-  function up() {
-    if (drag?.moved) onkeep();
-    else if (drag) input.focus();
-    drag = null;
+    const from = value;
+    follow(event, {
+      moved: (_, dx) => ontry(moved(from, Math.round(dx / 3))),
+      done: (far) => (far ? onkeep() : input.focus()),
+      dropped: ondrop,
+    });
   }
 </script>
 
 <div class="cell" class:editing={editing || stepping !== null}>
   <!-- svelte-ignore a11y_no_static_element_interactions -->
-  <span
-    class="label"
-    title="Drag to change"
-    onpointerdown={down}
-    onpointermove={move}
-    onpointerup={up}
-    onpointercancel={up}>{label}</span
-  >
+  <span class="label" title="Drag to change" onpointerdown={down}>{label}</span>
   <span class="value">
     <input
       bind:this={input}
