@@ -75,7 +75,7 @@ def read_facts(path: Path, name: str) -> PictureFacts:
             f"“{name}” is {width:,} × {height:,} pixels, over the limit of {PIXEL_LIMIT:,}. "
             "Cut it in parts or make it smaller."
         )
-    return PictureFacts(width, height, image.hasalpha(), format_name)
+    return PictureFacts(width, height, bool(image.hasalpha()), format_name)
 
 
 def build_pyramid(
