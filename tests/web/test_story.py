@@ -86,16 +86,16 @@ def test_two_pictures_become_a_film(server: Server, sheet: Page, tmp_path: Path)
     page.get_by_role("button", name=re.compile("^Fly")).click()
     page.get_by_role("button", name="Whole film").click()
     page.get_by_role("button", name="Vantage here").click()
-    expect(page.locator(".details .number")).to_have_text("1")
+    expect(page.locator(".details > header .number")).to_have_text("1")
     cx, cy, cw, ch = box_of(page, ".area")
     page.mouse.move(cx + cw * 0.35, cy + ch * 0.6)
     for _ in range(8):
         page.mouse.wheel(0, -100)
     page.get_by_role("button", name="Vantage here").click()
-    expect(page.locator(".details .number")).to_have_text("2")
+    expect(page.locator(".details > header .number")).to_have_text("2")
     page.get_by_role("button", name="Vantage", exact=True).click()
     drag(page, (cx + cw * 0.45, cy + ch * 0.35), (cx + cw * 0.7, cy + ch * 0.6))
-    expect(page.locator(".details .number")).to_have_text("3")
+    expect(page.locator(".details > header .number")).to_have_text("3")
     # The tilt, by dragging its label; the passage before it becomes a Hop.
     tilt = page.locator(".label", has_text="Tilt").bounding_box()
     assert tilt
@@ -179,7 +179,7 @@ def test_an_edit_of_another_window_is_not_overwritten(server: Server, sheet: Pag
     expect(page.locator(".pick", has_text="map")).to_be_visible(timeout=20000)
     page.get_by_role("button", name=re.compile("^Fly")).click()
     page.get_by_role("button", name="Vantage here").click()
-    expect(page.locator(".details .number")).to_have_text("1")
+    expect(page.locator(".details > header .number")).to_have_text("1")
     film = film_of(server)
     server.client.patch(
         f"/api/films/{film['id']}",
@@ -195,7 +195,7 @@ def test_keys_do_what_the_sheet_of_keys_says(server: Server, sheet: Page, tmp_pa
     expect(page.locator(".pick", has_text="map")).to_be_visible(timeout=20000)
     page.keyboard.press("3")
     page.keyboard.press("n")
-    expect(page.locator(".details .number")).to_have_text("1")
+    expect(page.locator(".details > header .number")).to_have_text("1")
     page.keyboard.press("Control+d")
     expect(page.get_by_role("button", name=re.compile("^Fly"))).to_contain_text("2 vantages")
     page.keyboard.press("End")
