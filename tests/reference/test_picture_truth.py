@@ -88,3 +88,17 @@ def test_same_pixels_whatever_is_in_memory_and_in_however_many_bands(layer: Laye
     assert np.array_equal(first, drawn(layer, pose, Quality.FINAL, tight))
     pages.clear()
     assert np.array_equal(first, drawn(layer, pose, Quality.FINAL, pages))
+
+
+@pytest.mark.parametrize("roll", [0, 14])
+def test_with_the_horizon_in_sight_the_ground_is_true_and_does_not_depend_on_memory(
+    plate: np.ndarray, layer: Layer, pages: PageStore, roll: float
+) -> None:
+    pose = Pose(2000, 600, 60, 80, 5, roll)
+    pages.clear()
+    first = drawn(layer, pose, Quality.FINAL, pages)
+    # Fill memory with other pages, so that a page not asked for would show something else.
+    other = PageStore(128)
+    drawn(layer, Pose(1000, 2000, 1500), Quality.FINAL, other)
+    assert np.array_equal(first, drawn(layer, pose, Quality.FINAL, other))
+    assert psnr(true_picture(plate, 1.0, pose, *SIZE), first) > 30

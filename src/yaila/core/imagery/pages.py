@@ -54,7 +54,8 @@ class PageStore:
         self.texels: NDArray[np.uint32] = self.block.reshape(-1).view(np.uint32)
         self._slots: OrderedDict[PageKey, int] = OrderedDict()
         self._pins: dict[PageKey, int] = {}
-        self._free = list(range(count - 1, -1, -1))
+        # Slot 0 stays blank: it stands for pages that nobody asked for.
+        self._free = list(range(count - 1, 0, -1))
         self._lock = threading.Condition()
         self._loading: set[PageKey] = set()
         self._readers = ThreadPoolExecutor(readers, thread_name_prefix="pages")
@@ -62,7 +63,7 @@ class PageStore:
     @property
     def capacity(self) -> int:
         """How many pages fit."""
-        return len(self.block)
+        return len(self.block) - 1
 
     def clear(self) -> None:
         """Forget every page that is not in use."""

@@ -41,6 +41,9 @@ SHINE = 0.002
 
 MOST_LEVELS = 20
 
+FAR_TEXELS = 1 << 24
+"""The largest level looked at as a whole where the horizon is in sight, texels."""
+
 SEGMENT = 128
 """Pixels of a row drawn at once."""
 
@@ -157,7 +160,7 @@ def draw_rows(
         level_edges: (n, MOST_LEVELS, 2) float64, the last column and row of each level.
         level_starts, level_columns: (n, MOST_LEVELS) int64, where a level's pages start in ``table``, and
             how many stand in a row.
-        table: (m,) uint32, the slot of each page.
+        table: (m,) uint32, the slot of each page; 0, which is blank, where none was asked for.
         texels: (slots * 258 * 258,) uint32, premultiplied RGBA, red in the lowest byte.
         background: (3,) float32, 0..255.
         sharpness: texels of the finer level blended, against the pixel's shorter side: 1 for one tap a
@@ -365,9 +368,12 @@ def needed(
                     continue
                 levels = int(settings[layer, LEVELS])
                 if front < 4:
-                    # The horizon runs through the cell: the plate is far there, its coarse levels do.
+                    # The horizon runs through the cell, so any part of the plate may show: all of it, from the
+                    # finest level in front of the camera up, but for levels too large to be meant so far away.
                     x0, y0, x1, y1 = 0.0, 0.0, settings[layer, WIDTH], settings[layer, HEIGHT]
-                    low = high = levels - 1
+                    low, high = int(_level(least * 0.98, sharpness, settings[layer, LEVELS])), levels - 1
+                    while low < high and level_edges[layer, low, 0] * level_edges[layer, low, 1] > FAR_TEXELS:
+                        low += 1
                 else:
                     slack = most
                     x0, x1 = xs.min() - slack, xs.max() + slack
