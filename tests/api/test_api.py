@@ -99,12 +99,14 @@ def test_a_frame_is_what_the_engine_draws(client: TestClient, store: Store, film
 
 
 def test_tiles_show_the_picture(client: TestClient, small_film: Film, film: str) -> None:
-    sha256 = small_film.plates[0].picture.sha256
-    answer = client.get(f"/api/pictures/{sha256}/tiles/0/1/1")
+    sheet = client.get(f"/api/films/{film}").json()
+    plate = sheet["plan"]["plates"][0]
+    tiles = f"/api/films/{film}/plates/{plate['id']}/tiles/{plate['look']}"
+    answer = client.get(f"{tiles}/0/1/1?state={sheet['state']}")
     tile = cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
     assert psnr(tile, fine_texture(1200, 800)[256:512, 256:512]) > 28
-    assert client.get(f"/api/pictures/{sha256}/tiles/0/9/9").status_code == 404
-    assert client.get("/api/pictures/..%2f..%2fyaila.sqlite/tiles/0/0/0").status_code == 404
+    assert client.get(f"{tiles}/0/9/9?state={sheet['state']}").status_code == 404
+    assert client.get("/api/pictures/..%2f..%2fyaila.sqlite/thumb").status_code == 404
     assert client.get("/../../pyproject.toml").status_code == 404
 
 

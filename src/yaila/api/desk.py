@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import hashlib
 import threading
 from collections import OrderedDict
@@ -12,11 +13,12 @@ from typing import TypeVar
 
 from fastapi import Request
 
-from yaila.core.errors import NotFound
+from yaila.core.errors import NotFound, StaleEdit, YailaError
 from yaila.core.film import Choreography, Film, choreograph
+from yaila.core.film.acts import Act
 from yaila.core.imagery import PageStore
 from yaila.farm import Farm
-from yaila.store import Store
+from yaila.store import Store, difference
 
 T = TypeVar("T")
 
@@ -58,6 +60,20 @@ class Desk:
         if not state[1:].isdigit():
             raise NotFound("That trial is over.")
         return self._remember(key, self.store.films.at_revision(film_id, int(state[1:])))
+
+    def act_later(self, film_id: str, acts: list[Act], label: str) -> None:
+        """Do acts on a film as it stands now, as one edit; what no longer makes sense is left out."""
+        for _ in range(20):
+            state = self.store.films.state(film_id)
+            film = state.film
+            for act in acts:
+                with contextlib.suppress(YailaError):
+                    film = act.apply(film)
+            try:
+                self.store.films.edit(film_id, difference(state.film, film), state.revision, label)
+                return
+            except StaleEdit:
+                continue
 
     async def draw(self, work: Callable[[], T]) -> T:
         """Do drawing work in the drawing threads, so that it never takes the ones that answer other requests."""

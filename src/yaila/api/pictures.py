@@ -12,12 +12,12 @@ from fastapi import APIRouter, Depends, Query, Request, Response
 
 from yaila.api.desk import Desk, desk_of
 from yaila.api.jobs import Job, job_of
-from yaila.core.errors import BadPicture, NotFound, StaleEdit
+from yaila.core.errors import BadPicture, NotFound
 from yaila.core.film.acts import LayPlate
 from yaila.core.ground import Point
 from yaila.core.imagery import PAGE
 from yaila.core.imagery.pages import PADDED
-from yaila.store import difference
+from yaila.core.picture import pyramid_of
 
 router = APIRouter(prefix="/api", tags=["pictures"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
@@ -60,29 +60,29 @@ async def receive_picture(
 
     def lay() -> None:
         picture = desk.store.pictures.reference(desk.store.jobs.get(job).settings["sha256"])
-        for _ in range(20):
-            state = desk.store.films.state(film_id)
-            at = Point(x, y) if x is not None and y is not None and state.film.plates else None
-            act = LayPlate(picture=picture, name=PurePath(label).stem, at=at, width=width if at else None)
-            try:
-                patch = difference(state.film, act.apply(state.film))
-                desk.store.films.edit(film_id, patch, state.revision, f"Lay {act.name}")
-                break
-            except StaleEdit:
-                continue
+        film = desk.store.films.state(film_id).film
+        at = Point(x, y) if x is not None and y is not None and film.plates else None
+        act = LayPlate(picture=picture, name=PurePath(label).stem, at=at, width=width if at else None)
+        desk.act_later(film_id, [act], f"Lay {act.name}")
         desk.store.jobs.note(job, state="done", done=100)
 
     desk.farm.start(job, "import", lay)
     return job_of(desk.store.jobs.get(job))
 
 
-@router.get("/pictures/{sha256}/tiles/{level}/{column}/{row}", response_class=Response)
-def get_tile(sha256: str, level: int, column: int, row: int, desk: TheDesk) -> Response:
-    """A tile of a picture's pyramid, 256 pixels square or less at the edge: JPEG, or WebP where there is alpha.
+@router.get("/films/{film_id}/plates/{plate_id}/tiles/{look}/{level}/{column}/{row}", response_class=Response)
+def get_tile(
+    film_id: str, plate_id: str, look: str, level: int, column: int, row: int, desk: TheDesk, state: str
+) -> Response:
+    """A tile of a plate as the chart shows it, 256 pixels square or less at the edge: JPEG, or WebP with alpha.
 
-    Level 0 is the full picture.
+    Level 0 is the full picture; ``look``, from the plan, names what the pixels depend on.
     """
-    pyramid = desk.store.pictures.pyramid(sha256)
+    film, _ = desk.film(film_id, state)
+    plate = film.plate(plate_id)
+    if plate.look != look:
+        raise NotFound("The plate has another look by now.")
+    pyramid = pyramid_of(plate, desk.store.pictures.pyramid)
     if not 0 <= level < len(pyramid.sizes):
         raise NotFound("The picture has no such level.")
     width, height = pyramid.sizes[level]

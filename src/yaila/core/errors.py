@@ -26,6 +26,13 @@ class BadEdit(YailaError):
     status = 422
 
 
+class BadFit(YailaError):
+    """The points, or the pictures, give no placement that can be trusted."""
+
+    kind = "bad-fit"
+    status = 422
+
+
 class StaleEdit(YailaError):
     """The film has moved on since the editor last saw it."""
 

@@ -1,4 +1,4 @@
-"""Long work in processes of its own, so that the interface never waits for it: imports and reels."""
+"""Long work in processes of its own, so that the interface never waits for it: imports, fits and reels."""
 
 from __future__ import annotations
 
@@ -14,19 +14,22 @@ from yaila.store.jobs import OPEN
 log = logging.getLogger("yaila")
 
 
+WORK = {"import": "yaila.farm.importing", "fit": "yaila.farm.fitting", "reel": "yaila.farm.reel"}
+"""The module that does each kind of job, run as ``python -m MODULE HOME JOB``."""
+
+
 class Farm:
-    """Starts a process for each job: one import and one reel at a time, the others wait their turn."""
+    """Starts a process for each job: one of each kind at a time, the others wait their turn."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
         self._processes: dict[str, subprocess.Popen[bytes]] = {}
-        self._turns = {"import": threading.Lock(), "reel": threading.Lock()}
+        self._turns = {kind: threading.Lock() for kind in WORK}
         self._closing = False
 
     def start(self, job: str, kind: str, done: Callable[[], None] = lambda: None) -> None:
         """Do a job in the background; ``done`` is called when its process has ended well and left the job open."""
-        module = {"import": "yaila.farm.importing", "reel": "yaila.farm.reel"}[kind]
-        threading.Thread(target=self._work, args=(job, kind, module, done), daemon=True).start()
+        threading.Thread(target=self._work, args=(job, kind, WORK[kind], done), daemon=True).start()
 
     def cancel(self, job: str) -> None:
         """Stop a job; what it has written so far is removed."""

@@ -482,6 +482,16 @@ def _heights_of(out, first, last, west, north, pixel, islands, harbours):
             )
 
 
+@njit(cache=True, nogil=True)
+def _clouds_of(out, first, last, west, north, pixel, cover):
+    for row in range(first, last):
+        y = north - (row + 0.5) * pixel
+        for column in range(out.shape[1]):
+            x = west + (column + 0.5) * pixel
+            bank = _fractal(x, y, 52000.0, max(pixel * 2, 60.0), 0.58, 701)
+            out[row, column] = _step(1.0 - 2.0 * cover, 1.7 - 2.0 * cover, bank + 0.5)
+
+
 def _find_shore(x: float, y: float, seaward: float) -> tuple[float, float]:
     """From a point on land, go seaward until the shore."""
     empty = np.zeros((0, 5))
@@ -527,6 +537,19 @@ class World:
                 for h in self.harbours.values()
             ]
         )
+
+    def land_share(self, box: GroundBox) -> float:
+        """How much of a box of ground is land, 0..1, from a grid of places."""
+        xs, ys = np.linspace(box.west, box.east, 26)[1:-1], np.linspace(box.south, box.north, 26)[1:-1]
+        coarse = (box.east - box.west) / 24
+        return float(np.mean([_height(x, y, coarse, ISLANDS, self._harbours) > 0 for x in xs for y in ys]))
+
+    def cloud(self, box: GroundBox, width: int, cover: float = 0.3) -> NDArray[np.float32]:
+        """How thick cloud lies over a box of ground, 0..1, (height, width); ``cover`` 0..1 says how much of it."""
+        pixel = (box.east - box.west) / width
+        out = np.empty((round((box.north - box.south) / pixel), width), np.float32)
+        _clouds_of(out, 0, len(out), box.west, box.north, pixel, cover)
+        return out
 
     def picture(self, box: GroundBox, width: int, tint: tuple[float, ...] = (1, 1, 1, 0, 0, 0)) -> NDArray[np.uint8]:
         """Aerial imagery of a box of ground in metres, (height, width, 3) uint8.

@@ -13,6 +13,7 @@ from pydantic import ValidationError
 
 from yaila.core.errors import BadEdit
 from yaila.core.film import Film, Plate, Vantage, acts, choreograph
+from yaila.core.film.model import VERSION
 from yaila.core.film.plan import plan_of
 from yaila.core.ground import Homography, Point, Similarity
 from yaila.core.ground.placement import through
@@ -41,7 +42,8 @@ def film(*holds: float, rate: str = "25") -> Film:
 def test_the_document_survives_json_and_names_its_version() -> None:
     once = film(1, 1)
     assert Film.model_validate(json.loads(once.model_dump_json())) == once
-    assert Film.model_json_schema()["properties"]["version"]["const"] == 1
+    assert Film.model_json_schema()["properties"]["version"]["const"] == VERSION
+    assert Film.model_validate({"version": 1, "plates": []}).version == VERSION
 
 
 @pytest.mark.parametrize(
@@ -134,11 +136,19 @@ def test_pulling_a_feature_brings_it_to_its_match(about: Point, start: Point, to
     assert through(pulled.matrix(2000, 1000), pixel) == pytest.approx(np.array(to), abs=1e-4)
 
 
-def test_a_plate_laid_by_homography_is_not_dragged_by_hand() -> None:
+def test_a_plate_laid_by_homography_is_dragged_and_turned_like_any_other() -> None:
     once = film(1)
     once.plates[0].placement = Homography(coefficients=(1, 0, 0, 0, -1, 100, 0, 1e-5, 1))
-    with pytest.raises(BadEdit, match="not laid by hand"):
-        acts.MovePlate(plate="p", by=Point(1, 1)).apply(once)
+    places = np.array([[10.0, 20.0], [90.0, 80.0]])
+    before = through(once.plates[0].matrix, places)
+    about = Point(*before[0].tolist())
+    act = acts.MovePlate(
+        plate=once.plates[0].id, by=Point(5, -3), factor=2, degrees=90, about=Point(about.x + 5, about.y - 3)
+    )
+    after = through(act.apply(once).plates[0].matrix, places)
+    assert after[0] == pytest.approx(before[0] + [5, -3])
+    way = before[1] - before[0]
+    assert after[1] - after[0] == pytest.approx([2 * way[1], -2 * way[0]])
 
 
 def test_first_plate_sets_the_units_and_later_ones_go_where_the_chart_looks() -> None:

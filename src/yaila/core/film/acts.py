@@ -13,11 +13,15 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.camera import Pose
+from yaila.core.colour import ToneMatch
 from yaila.core.errors import BadEdit
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.model import Film, Passage, PictureRef, Plate, Vantage, new_id
+from yaila.core.film.fitting import ground_of, lay_on, placement_of, solve_ties
+from yaila.core.film.model import Film, Fit, Model, Passage, PictureRef, Plate, Tie, Vantage, new_id
 from yaila.core.ground import Point, Similarity
-from yaila.core.ground.placement import outline
+from yaila.core.ground.placement import outline, through
+from yaila.core.imagery.bend import Goal
+from yaila.core.imagery.fitting.maps import Flat
 
 GRIP_TILT = 80.0
 """The steepest tilt that dragging the standing point gives, degrees."""
@@ -80,12 +84,21 @@ class MovePlate(_Act):
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
         plate = film.plate(self.plate)
-        if not isinstance(plate.placement, Similarity):
-            raise BadEdit("This plate is not laid by hand. Choose “By hand” for its fit first.")
-        placement = plate.placement.moved(self.by)
-        about = self.about or Point(placement.x, placement.y)
-        placement = placement.scaled(self.factor, about).turned(self.degrees, about)
-        plate.placement = Similarity.model_validate(placement.model_dump())
+        width, height = plate.picture.width, plate.picture.height
+        matrix = plate.placement.matrix(width, height)
+        middle = through(matrix, np.array([width / 2, height / 2]))
+        about = self.about or Point(float(middle[0] + self.by.x), float(middle[1] + self.by.y))
+        if isinstance(plate.placement, Similarity):
+            placement = plate.placement.moved(self.by).scaled(self.factor, about).turned(self.degrees, about)
+            plate.placement = Similarity.model_validate(placement.model_dump())
+        else:
+            angle = math.radians(self.degrees)
+            cos, sin = self.factor * math.cos(angle), self.factor * math.sin(angle)
+            turn = np.array([[cos, sin, 0.0], [-sin, cos, 0.0], [0.0, 0.0, 1.0]])
+            there, back = np.eye(3), np.eye(3)
+            there[:2, 2], back[:2, 2] = about, (self.by.x - about.x, self.by.y - about.y)
+            plate.placement = placement_of(there @ turn @ back @ matrix, plate.placement.kind, width, height)
+        plate.fit = Fit(by="hand")
         return film
 
 
@@ -112,6 +125,106 @@ class PullPlate(_Act):
             factor=abs(ratio) if self.scale else 1.0,
             degrees=-math.degrees(math.atan2(ratio.imag, ratio.real)) if self.turn else 0.0,
         ).apply(film)
+
+
+class TiePlate(_Act):
+    """Lay a plate by tie points or control points, which replace those it had.
+
+    ``goal`` is a disc of the plate, pixels, that a bend leaves flat.
+    """
+
+    act: Literal["tie_plate"] = "tie_plate"
+    plate: str
+    ties: list[Tie]
+    model: Model | None = None
+    goal: Goal | None = None
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        solve_ties(film, film.plate(self.plate), self.ties, self.model, self.goal)
+        return film
+
+
+class LayFound(_Act):
+    """Lay a plate where it was found on another: ``pairs`` are pixels of its picture (x, y) and those of the other's
+    picture where they belong (x, y), spread over the plate."""
+
+    act: Literal["lay_found"] = "lay_found"
+    plate: str
+    on: str
+    pairs: list[tuple[float, float, float, float]] = Field(min_length=4)
+    residual: float
+    confidence: float
+    inliers: int
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        plate, other = film.plate(self.plate), film.plate(self.on)
+        pairs = np.array(self.pairs)
+        lay_on(plate, pairs[:, :2], ground_of(other, pairs[:, 2:]))
+        plate.fit = Fit(
+            by="found", on=self.on, residual=self.residual, confidence=self.confidence, inliers=self.inliers
+        )
+        return film
+
+
+class NoteFit(_Act):
+    """Say at a plate why it was left as it lay."""
+
+    act: Literal["note_fit"] = "note_fit"
+    plate: str
+    note: str
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        plate = film.plate(self.plate)
+        plate.fit = plate.fit.model_copy(update={"note": self.note[:300]})
+        return film
+
+
+class MatchTone(_Act):
+    """Give a plate the match of its tone to what lies below, all of it or as much as it had."""
+
+    act: Literal["match_tone"] = "match_tone"
+    plate: str
+    match: ToneMatch | None
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        plate = film.plate(self.plate)
+        plate.tone = plate.tone.model_copy(update={"match": self.match})
+        return film
+
+
+class SwapPicture(_Act):
+    """Put another picture in a plate's place and keep everything else: it covers the same ground, and what is said in
+    pixels of the plate (ties, outline, bend) is carried over to the new size."""
+
+    act: Literal["swap_picture"] = "swap_picture"
+    plate: str
+    picture: PictureRef
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        plate, new = film.plate(self.plate), self.picture
+        across, down = new.width / plate.picture.width, new.height / plate.picture.height
+        matrix = plate.placement.matrix(plate.picture.width, plate.picture.height)
+        even = abs(across / down - 1) < 1e-3
+        kind: Flat = plate.placement.kind if even or plate.placement.kind == "homography" else "affine"
+        plate.placement = placement_of(matrix @ np.diag([1 / across, 1 / down, 1.0]), kind, new.width, new.height)
+        plate.feather = plate.feather.model_copy(
+            update={"outline": tuple(Point(x * across, y * down) for x, y in plate.feather.outline)}
+        )
+        for tie in plate.fit.ties:
+            tie.x, tie.y = tie.x * across, tie.y * down
+        for other in film.plates:
+            for tie in other.fit.ties:
+                if tie.other == plate.id:
+                    tie.to = Point(tie.to.x * across, tie.to.y * down)
+        if plate.bend:
+            plate.bend = plate.bend.scaled(across, down)
+        plate.picture = new
+        return film
 
 
 class RestackPlate(_Act):
@@ -312,6 +425,11 @@ Act = Annotated[
     LayPlate
     | MovePlate
     | PullPlate
+    | TiePlate
+    | LayFound
+    | NoteFit
+    | MatchTone
+    | SwapPicture
     | RestackPlate
     | RemovePlate
     | AddVantage
@@ -326,8 +444,7 @@ Act = Annotated[
 
 
 def _outline(plate: Plate) -> np.ndarray:
-    picture = plate.picture
-    return outline(plate.placement.matrix(picture.width, picture.height), picture.width, picture.height)
+    return outline(plate.matrix, *plate.extent)
 
 
 def _posed(pose: Pose) -> dict[str, float]:

@@ -6,17 +6,24 @@ Everything a film is, apart from the pictures themselves, which it names by the 
 from __future__ import annotations
 
 import secrets
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from yaila.core.camera import MAX_TILT, Ease, FrameSize, Manner, Pose
+from yaila.core.colour import Tone
 from yaila.core.errors import BadEdit
-from yaila.core.ground import Placement, Similarity
+from yaila.core.film.upgrades import upgraded
+from yaila.core.ground import Placement, Point, Similarity
 from yaila.core.ground.placement import Finite
+from yaila.core.imagery.adjusted import Adjustments, Edges
+from yaila.core.imagery.bend import Bend
+from yaila.core.imagery.land import Land
 from yaila.core.time import Rate
 
-VERSION = 1
+VERSION = 2
 """The version of the document that this program writes."""
 
 FRAME_PRESETS = ((1280, 720), (1920, 1080), (3840, 2160), (1080, 1920), (1080, 1080))
@@ -74,24 +81,118 @@ class PictureRef(Part):
 class Feather(Part):
     """How a plate melts into what lies below.
 
-    ``width`` is in percent: of half the shorter side for a rectangle, of the half axes for an ellipse, from the
-    edge inwards. 100 reaches the centre.
+    ``width`` is in percent: of half the shorter side for a rectangle or an outline, of the half axes for an
+    ellipse, from the edge inwards. 100 reaches the centre. ``outline`` holds the corners of a drawn one, in plate
+    pixels; nothing is shown outside.
     """
 
-    shape: Literal["rectangle", "ellipse"] = "rectangle"
+    shape: Literal["rectangle", "ellipse", "outline"] = "rectangle"
     width: float = Field(0.0, ge=0, le=100)
+    outline: tuple[Point, ...] = Field((), max_length=200)
+
+    @model_validator(mode="after")
+    def _drawn(self) -> Feather:
+        if self.shape == "outline" and len(self.outline) < 3:
+            raise ValueError("An outline needs three corners at least: click them on the chart.")
+        return self
+
+
+class Tie(Part):
+    """The same feature twice: at ``x``, ``y`` of the plate, in its pixels, and where it belongs: at ``to`` on the plate
+    ``other``, in that plate's pixels, or at ``to`` on the ground if ``other`` is none."""
+
+    id: Id = Field(default_factory=new_id)
+    x: Finite
+    y: Finite
+    other: Id | None = None
+    to: Point
+    used: bool = True
+
+
+Model = Literal["similarity", "affine", "homography", "bend"]
+
+
+class Fit(Part):
+    """How a plate came to lie as it does.
+
+    ``by``: hand, ties (tie points or control points), found (automatically) or file (its own georeference).
+    ``model`` is what the ties are solved for, none to let the cross-validated residual choose. ``residual`` is the
+    root mean square of what is left, in pixels of the coarser plate. ``confidence`` of a found fit is in percent,
+    and ``inliers`` says how many matches bear it. ``note`` says why a plate was left as it lay.
+    """
+
+    by: Literal["hand", "ties", "found", "file"] = "hand"
+    model: Model | None = None
+    ties: list[Tie] = Field(default_factory=list, max_length=400)
+    residual: float | None = Field(None, ge=0)
+    confidence: float | None = Field(None, ge=0, le=100)
+    inliers: int | None = Field(None, ge=0)
+    on: Id | None = None
+    note: str = Field("", max_length=300)
 
 
 class Plate(Part):
-    """A picture laid on the ground."""
+    """A picture laid on the ground.
+
+    ``role``: a reference plate is seen on the chart only, with ``opacity`` there and ``contrast`` percent; it is
+    never in the film.
+    """
 
     id: Id = Field(default_factory=new_id)
     name: Name
     picture: PictureRef
     placement: Placement = Field(default_factory=Similarity)
+    fit: Fit = Field(default_factory=Fit)
+    bend: Bend | None = None
     feather: Feather = Field(default_factory=Feather)
+    tone: Tone = Field(default_factory=Tone)
+    land: Land | None = None
+    edges: Edges | None = None
     opacity: float = Field(1.0, ge=0, le=1)
+    contrast: float = Field(100.0, ge=10, le=300)
     shown: bool = True
+    role: Literal["film", "reference"] = "film"
+    credit: str = Field("", max_length=300)
+
+    @property
+    def in_film(self) -> bool:
+        """Whether the film shows it."""
+        return self.shown and self.role == "film" and self.opacity > 0
+
+    @property
+    def extent(self) -> tuple[int, int]:
+        """Width and height, pixels, with what its edges add."""
+        width, height = self.picture.width, self.picture.height
+        across, down = self.edges.margin(width, height) if self.edges else (0, 0)
+        return width + 2 * across, height + 2 * down
+
+    @property
+    def matrix(self) -> NDArray[np.float64]:
+        """The 3x3 map to the ground of the pixels of its ``extent``."""
+        width, height = self.picture.width, self.picture.height
+        matrix = self.placement.matrix(width, height)
+        if self.edges:
+            across, down = self.edges.margin(width, height)
+            matrix = matrix @ np.array([[1.0, 0.0, -across], [0.0, 1.0, -down], [0.0, 0.0, 1.0]])
+        return matrix
+
+    @property
+    def look(self) -> str:
+        """A short name that differs whenever the pixels of the plate do."""
+        return self.picture.sha256[:16] + self.adjustments.key
+
+    @property
+    def adjustments(self) -> Adjustments:
+        """What is done to its picture when it is drawn."""
+        outline = self.feather.outline if self.feather.shape == "outline" else ()
+        return Adjustments(
+            edges=self.edges,
+            bend=self.bend,
+            land=self.land,
+            outline=tuple((point.x, point.y) for point in outline),
+            fade=self.feather.width / 200 * min(self.picture.width, self.picture.height) if outline else 0.0,
+            tone=None if self.tone.idle else self.tone,
+        )
 
 
 class Duration(Part):
@@ -141,7 +242,7 @@ class Film(Part):
     """One piece of work. Plates are listed from the bottom of the stack to its top."""
 
     format: Literal["yaila/film"] = "yaila/film"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: Name = "Untitled film"
     frame: Frame = Field(default_factory=Frame)
     rate: str = "25"
@@ -149,6 +250,11 @@ class Film(Part):
     ground: Ground = Field(default_factory=Ground)
     plates: list[Plate] = Field(default_factory=list, max_length=500)
     vantages: list[Vantage] = Field(default_factory=list, max_length=500)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _upgrade(cls, document: Any) -> Any:
+        return upgraded(document)
 
     @field_validator("rate")
     @classmethod

@@ -15,7 +15,8 @@ from pydantic import BaseModel
 from yaila.core.camera import FrameSize, Track
 from yaila.core.camera.hop import RHO
 from yaila.core.film.choreography import Choreography, Leg, choreograph
-from yaila.core.film.model import Film, Plate, Vantage
+from yaila.core.film.fitting import ground_of, models_of, tied
+from yaila.core.film.model import Film, Model, Plate, Vantage
 from yaila.core.ground.placement import ground_units_per_pixel, outline, through
 from yaila.core.time import timecode
 
@@ -24,14 +25,44 @@ XY = tuple[float, float]
 MOST_SAMPLES = 2400
 
 
-class PlatePlan(BaseModel):
-    """A plate on the ground: its corners (top left first, clockwise), its 3x3 plate-to-ground matrix, and the
-    span down to which it is sharp (one plate pixel to one film pixel)."""
+class TiePlan(BaseModel):
+    """A tie on the ground: where the plate's feature lies now, where it belongs, and how far that is in pixels of the
+    coarser plate."""
 
     id: str
+    at: XY
+    to: XY
+    off: float
+    used: bool
+    worst: bool
+
+
+class FitPlan(BaseModel):
+    """How the ties of a plate agree: their root mean square, pixels of the coarser plate, and what each model leaves
+    when every tie is foretold from the others (none while there are too few)."""
+
+    ties: list[TiePlan]
+    residual: float | None
+    models: dict[Model, float | None]
+
+
+class PlatePlan(BaseModel):
+    """A plate on the ground: its size in pixels with what its edges add, its corners (top left first, clockwise),
+    its 3x3 plate-to-ground matrix, and the span down to which it is sharp (one plate pixel to one film pixel).
+
+    ``look`` differs whenever the plate's pixels do: its picture's SHA-256 and its adjustments.
+    """
+
+    id: str
+    look: str
+    size: tuple[int, int]
     outline: list[XY]
     matrix: list[float]
     sharp_span: float
+    pixel: float
+    """Ground units that a pixel is wide at the centre."""
+    fit: FitPlan | None
+    """None while it has no ties."""
 
 
 class VantagePlan(BaseModel):
@@ -105,7 +136,7 @@ def plan_of(film: Film) -> Plan:
     """Lay a film out."""
     choreography = choreograph(film)
     size, frames = film.frame.size, choreography.frames
-    plates = [_plate(plate, size) for plate in film.plates]
+    plates = [_plate(film, plate, size) for plate in film.plates]
     step = max(1, math.ceil(frames / MOST_SAMPLES))
     samples = np.unique(np.append(np.arange(0, frames, step), max(frames - 1, 0)))[: frames or 0]
     sharpest, soft = _carried(film, choreography.track, plates)
@@ -123,14 +154,40 @@ def plan_of(film: Film) -> Plan:
     )
 
 
-def _plate(plate: Plate, size: FrameSize) -> PlatePlan:
-    width, height = plate.picture.width, plate.picture.height
-    matrix = plate.placement.matrix(width, height)
+def _plate(film: Film, plate: Plate, size: FrameSize) -> PlatePlan:
+    (width, height), matrix = plate.extent, plate.matrix
     return PlatePlan(
         id=plate.id,
+        look=plate.look,
+        size=(width, height),
         outline=_points(outline(matrix, width, height)),
         matrix=matrix.ravel().tolist(),
         sharp_span=ground_units_per_pixel(matrix, width, height) * size.width,
+        pixel=ground_units_per_pixel(matrix, width, height),
+        fit=_fit(film, plate) if plate.fit.ties else None,
+    )
+
+
+def _fit(film: Film, plate: Plate) -> FitPlan:
+    pairs = tied(film, plate)
+    at = ground_of(plate, pairs.places) if pairs.ties else np.zeros((0, 2))
+    off = np.linalg.norm(at - pairs.ground, axis=1) / pairs.unit
+    used = np.array([tie.used for tie in pairs.ties], bool)
+    worst = int(np.argmax(np.where(used, off, -1))) if used.sum() > 2 else -1
+    return FitPlan(
+        ties=[
+            TiePlan(
+                id=tie.id,
+                at=_point(at[i]),
+                to=_point(pairs.ground[i]),
+                off=float(off[i]),
+                used=tie.used,
+                worst=i == worst,
+            )
+            for i, tie in enumerate(pairs.ties)
+        ],
+        residual=float(np.sqrt(np.mean(off[used] ** 2))) if used.any() else None,
+        models=models_of(pairs),
     )
 
 
@@ -192,11 +249,11 @@ def _carried(film: Film, track: Track, plates: list[PlatePlan]) -> tuple[list[St
     which = np.full(frames, -1)
     targets = np.stack([track.x, track.y], axis=1)
     for index, (plate, laid) in enumerate(zip(film.plates, plates, strict=True)):
-        if not plate.shown:
+        if not plate.in_film:
             continue
         matrix = np.linalg.inv(np.reshape(laid.matrix, (3, 3)))
         on = through(matrix, targets) if frames else np.zeros((0, 2))
-        inside = (on >= 0).all(axis=1) & (on[:, 0] <= plate.picture.width) & (on[:, 1] <= plate.picture.height)
+        inside = (on >= 0).all(axis=1) & (on[:, 0] <= laid.size[0]) & (on[:, 1] <= laid.size[1])
         better = inside & (laid.sharp_span < best)
         best[better], which[better] = laid.sharp_span, index
     stretches = [

@@ -9,7 +9,7 @@ ch. 2.4: similarity, affine and projective maps of the plane are nested classes)
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, Any, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -121,7 +121,7 @@ def _check_invertible(matrix: NDArray[np.float64]) -> None:
         raise ValueError("The placement flattens the plate to a line: its matrix cannot be inverted.")
 
 
-def through(matrix: NDArray[np.float64], points: NDArray[np.float64]) -> NDArray[np.float64]:
+def through(matrix: NDArray[Any], points: NDArray[Any]) -> NDArray[np.float64]:
     """Points of shape (..., 2) taken through a 3x3 projective matrix."""
     homogeneous = points @ matrix[:, :2].T + matrix[:, 2]
     return homogeneous[..., :2] / homogeneous[..., 2:]
@@ -135,7 +135,7 @@ def ground_units_per_pixel(matrix: NDArray[np.float64], width: int, height: int)
     return math.sqrt(abs(np.linalg.det(jacobian)))
 
 
-def outline(matrix: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:
+def outline(matrix: NDArray[Any], width: int, height: int) -> NDArray[np.float64]:
     """The plate's corners on the ground, shape (4, 2): top left, top right, bottom right, bottom left."""
     corners = np.array([[0.0, 0.0], [width, 0.0], [width, height], [0.0, height]])
     return through(matrix, corners)

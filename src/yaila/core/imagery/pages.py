@@ -40,6 +40,10 @@ class Pyramid(Protocol):
         """Fill ``out``, shape (258, 258, 4), with a page and its border: premultiplied RGBA."""
         ...
 
+    def window(self, level: int, x: int, y: int, width: int, height: int) -> NDArray[np.uint8]:
+        """Part of a level, (height, width, 4) premultiplied RGBA."""
+        ...
+
 
 class PagesFull(Exception):
     """More pages are asked for at once than the store can hold."""

@@ -20,7 +20,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.errors import BadPicture
-from yaila.core.imagery.pages import PADDED, PAGE
+from yaila.core.imagery.pages import PAGE
 
 PIXEL_LIMIT = 2_000_000_000
 """The largest picture taken, pixels (48,000 x 24,000 is 1,152,000,000)."""
@@ -163,28 +163,29 @@ class TiffPyramid:
     def page(self, level: int, column: int, row: int, out: NDArray[np.uint8]) -> None:
         """Fill ``out``, shape (258, 258, 4), with a page and its border: premultiplied RGBA."""
         width, height = self._sizes[level]
-        _fill(out, self._data, self._offsets[level], self._bands, width, height, column, row)
+        x, y = column * PAGE - 1, row * PAGE - 1
+        _fill(out, self._data, self._offsets[level], self._bands, width, height, x, y)
+
+    def window(self, level: int, x: int, y: int, width: int, height: int) -> NDArray[np.uint8]:
+        """Part of a level, (height, width, 4) premultiplied RGBA; beyond the picture its edge is repeated."""
+        out = np.empty((height, width, 4), np.uint8)
+        level_width, level_height = self._sizes[level]
+        _fill(out, self._data, self._offsets[level], self._bands, level_width, level_height, x, y)
+        return out
 
     def read(self, level: int) -> NDArray[np.uint8]:
         """A whole level, shape (height, width, 4), premultiplied RGBA; for levels that are not large."""
-        width, height = self._sizes[level]
-        out = np.empty((-(-height // PAGE) * PAGE, -(-width // PAGE) * PAGE, 4), np.uint8)
-        page = np.empty((PADDED, PADDED, 4), np.uint8)
-        for row in range(0, height, PAGE):
-            for column in range(0, width, PAGE):
-                self.page(level, column // PAGE, row // PAGE, page)
-                out[row : row + PAGE, column : column + PAGE] = page[1:-1, 1:-1]
-        return out[:height, :width]
+        return self.window(level, 0, 0, *self._sizes[level])
 
 
 @njit(cache=True, nogil=True)
-def _fill(out, data, offsets, bands, width, height, column, row):  # type: ignore[no-untyped-def]
-    """Copy a page from the tiles of a level, the edge of the picture repeated beyond it."""
+def _fill(out, data, offsets, bands, width, height, left, top):  # type: ignore[no-untyped-def]
+    """Copy a window from the tiles of a level, the edge of the picture repeated beyond it."""
     columns = (width + PAGE - 1) // PAGE
-    for y in range(PADDED):
-        gy = min(max(row * PAGE - 1 + y, 0), height - 1)
-        for x in range(PADDED):
-            gx = min(max(column * PAGE - 1 + x, 0), width - 1)
+    for y in range(out.shape[0]):
+        gy = min(max(top + y, 0), height - 1)
+        for x in range(out.shape[1]):
+            gx = min(max(left + x, 0), width - 1)
             tile = offsets[(gy // PAGE) * columns + gx // PAGE]
             at = tile + ((gy % PAGE) * PAGE + gx % PAGE) * bands
             if bands == 4:

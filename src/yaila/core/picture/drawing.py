@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.film import Film, Plate
-from yaila.core.imagery import PAGE, PageStore, Pyramid
+from yaila.core.imagery import PAGE, AdjustedPyramid, PageStore, Pyramid
 from yaila.core.imagery.pages import PageKey, PagesFull
 from yaila.core.picture import raster
 
@@ -56,18 +56,24 @@ def layers_of(film: Film, open_picture: Callable[[str], Pyramid]) -> list[Layer]
     Args:
         open_picture: gives the pyramid of a picture by its SHA-256.
     """
-    return [_layer(plate, open_picture) for plate in reversed(film.plates) if plate.shown and plate.opacity > 0]
+    return [_layer(plate, open_picture) for plate in reversed(film.plates) if plate.in_film]
+
+
+def pyramid_of(plate: Plate, open_picture: Callable[[str], Pyramid]) -> Pyramid:
+    """The pyramid of a plate, its adjustments worked in."""
+    pyramid, adjustments = open_picture(plate.picture.sha256), plate.adjustments
+    return pyramid if adjustments.idle else AdjustedPyramid(pyramid, adjustments)
 
 
 def _layer(plate: Plate, open_picture: Callable[[str], Pyramid]) -> Layer:
-    picture = plate.picture
+    drawn = plate.feather.shape == "outline"
     return Layer(
-        picture.sha256,
-        open_picture(picture.sha256),
-        plate.placement.matrix(picture.width, picture.height),
+        plate.look,
+        pyramid_of(plate, open_picture),
+        plate.matrix,
         plate.opacity,
-        plate.feather.shape,
-        plate.feather.width,
+        "rectangle" if drawn else plate.feather.shape,
+        0.0 if drawn else plate.feather.width,
     )
 
 

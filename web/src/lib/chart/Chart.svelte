@@ -135,24 +135,27 @@
     context.fillRect(0, 0, w, h);
     if (!film || !plan || !plates) return;
     context.imageSmoothingQuality = "high";
+    const source = `/api/films/${session.id}/plates/PLATE/tiles/TILE?state=${session.state}`;
     film.plates.forEach((plate, index) => {
       const laid = plan.plates[index];
       if (!plate.shown || !laid) return;
       const through = session.seeThrough && session.selection?.id === plate.id ? 0.5 : 1;
       const opacity = plate.opacity * through;
-      if (plate.feather.width > 0 || plate.feather.shape === "ellipse" || opacity < 1) {
+      const melts =
+        plate.feather.shape === "ellipse" || (plate.feather.shape === "rectangle" && plate.feather.width > 0);
+      if (melts || opacity < 1) {
         scratch ??= document.createElement("canvas");
         if (scratch.width !== w || scratch.height !== h) [scratch.width, scratch.height] = [w, h];
         const layer = scratch.getContext("2d")!;
         layer.setTransform(1, 0, 0, 1, 0, 0);
         layer.clearRect(0, 0, w, h);
-        drawPlate(layer, view, ratio, plate, laid, tiles);
-        if (plate.feather.width > 0 || plate.feather.shape === "ellipse") melt(layer, view, ratio, plate, laid);
+        drawPlate(layer, view, ratio, laid, tiles, source);
+        if (melts) melt(layer, view, ratio, plate, laid);
         context.setTransform(1, 0, 0, 1, 0, 0);
         context.globalAlpha = opacity;
         context.drawImage(scratch, 0, 0);
         context.globalAlpha = 1;
-      } else drawPlate(context, view, ratio, plate, laid, tiles);
+      } else drawPlate(context, view, ratio, laid, tiles, source);
     });
     // The chart is slightly muted, so that what is drawn over it reads; the viewfinder never is.
     context.setTransform(1, 0, 0, 1, 0, 0);
@@ -241,7 +244,8 @@
   function inside(index: number, point: XY): boolean {
     const plate = film!.plates[index]!;
     const [x, y] = through(inverse(plan!.plates[index]!.matrix), ...point);
-    return x >= 0 && y >= 0 && x <= plate.picture.width && y <= plate.picture.height;
+    const [width, height] = plan!.plates[index]!.size;
+    return x >= 0 && y >= 0 && x <= width && y <= height;
   }
 
   /** Whether an outline's box meets what the chart shows. */

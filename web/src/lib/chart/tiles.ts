@@ -10,17 +10,19 @@ export class TileCache {
 
   constructor(private readonly arrived: () => void) {}
 
-  get(url: string): HTMLImageElement | null {
-    let image = this.#tiles.get(url);
+  /** A tile by what its pixels depend on; `url` is where it is fetched the first time. */
+  get(key: string, url: string): HTMLImageElement | null {
+    let image = this.#tiles.get(key);
     if (image) {
-      this.#tiles.delete(url);
-      this.#tiles.set(url, image);
+      this.#tiles.delete(key);
+      this.#tiles.set(key, image);
     } else {
       image = new Image();
       image.decoding = "async";
       image.onload = this.arrived;
+      image.onerror = () => this.#tiles.delete(key);
       image.src = url;
-      this.#tiles.set(url, image);
+      this.#tiles.set(key, image);
       while (this.#tiles.size > MOST) this.#tiles.delete(this.#tiles.keys().next().value!);
     }
     return image.complete && image.naturalWidth ? image : null;
@@ -37,16 +39,19 @@ export function levelCount(width: number, height: number): number {
   return count;
 }
 
-/** Draw a plate's tiles, coarse ones first so that there is always something to see. */
+/**
+ * Draw a plate's tiles, coarse ones first so that there is always something to see. `source` is the address of a
+ * tile, with PLATE for the plate and TILE for its look and place.
+ */
 export function drawPlate(
   context: CanvasRenderingContext2D,
   view: View,
   ratio: number,
-  plate: Plate,
   plan: PlatePlan,
   tiles: TileCache,
+  source: string,
 ): void {
-  const { width, height, sha256 } = plate.picture;
+  const [width, height] = plan.size;
   const back = inverse(plan.matrix);
   const corners = [
     [0, 0],
@@ -70,7 +75,11 @@ export function drawPlate(
       for (let column = Math.floor(west / size); column * size < east; column++) {
         // Odd sizes lose their last row or column on the way up the pyramid.
         if (column * TILE >= width >> level || row * TILE >= height >> level) continue;
-        const image = tiles.get(`/api/pictures/${sha256}/tiles/${level}/${column}/${row}`);
+        const tile = `${level}/${column}/${row}`;
+        const image = tiles.get(
+          `${plan.look}/${tile}`,
+          source.replace("PLATE", plan.id).replace("TILE", `${plan.look}/${tile}`),
+        );
         if (!image) continue;
         const x = column * size;
         const y = row * size;
@@ -102,7 +111,7 @@ export function melt(
   plate: Plate,
   plan: PlatePlan,
 ): void {
-  const { width, height } = plate.picture;
+  const [width, height] = plan.size;
   const share = plate.feather.width / 100;
   const [u, v] = toScreen(view, through(plan.matrix, 0, 0));
   const [ux, vx] = toScreen(view, through(plan.matrix, width, 0));

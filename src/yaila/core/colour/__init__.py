@@ -1,0 +1,26 @@
+"""Colour: the sRGB transfer, a perceptual space, the difference the eye sees, and adjustments of a picture's tone."""
+
+from yaila.core.colour.difference import ciede2000
+from yaila.core.colour.spaces import (
+    LINEAR_OF_BYTE,
+    decoded,
+    encoded,
+    linear_from_oklab,
+    oklab_from_linear,
+    oklab_of,
+)
+from yaila.core.colour.tone import Tone, ToneMatch, apply_table, tone_table
+
+__all__ = [
+    "LINEAR_OF_BYTE",
+    "Tone",
+    "ToneMatch",
+    "apply_table",
+    "ciede2000",
+    "decoded",
+    "encoded",
+    "linear_from_oklab",
+    "oklab_from_linear",
+    "oklab_of",
+    "tone_table",
+]

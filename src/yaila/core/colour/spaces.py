@@ -1,0 +1,59 @@
+"""sRGB (IEC 61966-2-1) and Oklab (B. Ottosson, "A perceptual color space for image processing", 2020).
+
+Arrays are (..., 3); encoded and linear sRGB run 0..1, Oklab's L 0..1 and its a and b about -0.4..0.4.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+_LMS_FROM_LINEAR = np.array(
+    [
+        [0.4122214708, 0.5363325363, 0.0514459929],
+        [0.2119034982, 0.6806995451, 0.1073969566],
+        [0.0883024619, 0.2817188376, 0.6299787005],
+    ]
+)
+_LAB_FROM_ROOTS = np.array(
+    [
+        [0.2104542553, 0.7936177850, -0.0040720468],
+        [1.9779984951, -2.4285922050, 0.4505937099],
+        [0.0259040371, 0.7827717662, -0.8086757660],
+    ]
+)
+_LINEAR_FROM_LMS = np.linalg.inv(_LMS_FROM_LINEAR)
+_ROOTS_FROM_LAB = np.linalg.inv(_LAB_FROM_ROOTS)
+
+
+def decoded(values: Floats) -> Floats:
+    """Linear light of encoded sRGB values; below 0 and above 1 the curve runs on, odd about 0."""
+    size = np.abs(values)
+    return np.sign(values) * np.where(size <= 0.04045, size / 12.92, ((size + 0.055) / 1.055) ** 2.4)
+
+
+def encoded(values: Floats) -> Floats:
+    """Encoded sRGB of linear light, the inverse of :func:`decoded`."""
+    size = np.abs(values)
+    return np.sign(values) * np.where(size <= 0.0031308, size * 12.92, 1.055 * size ** (1 / 2.4) - 0.055)
+
+
+LINEAR_OF_BYTE = decoded(np.arange(256) / 255)
+"""Linear light of the 256 values of a byte."""
+
+
+def oklab_from_linear(linear: Floats) -> Floats:
+    """Oklab of linear sRGB."""
+    return np.cbrt(linear @ _LMS_FROM_LINEAR.T) @ _LAB_FROM_ROOTS.T
+
+
+def linear_from_oklab(lab: Floats) -> Floats:
+    """Linear sRGB of Oklab; outside 0..1 where sRGB has no such colour."""
+    return (lab @ _ROOTS_FROM_LAB.T) ** 3 @ _LINEAR_FROM_LMS.T
+
+
+def oklab_of(picture: NDArray[np.uint8]) -> Floats:
+    """Oklab of 8-bit sRGB."""
+    return oklab_from_linear(LINEAR_OF_BYTE[picture])

@@ -1,0 +1,142 @@
+"""Adjustments of a plate's tone. They are kept beside the picture and worked in when it is drawn.
+
+First the match to what lies below, an affine map in Oklab taken at its strength; then the adjustments by hand:
+white balance and exposure in linear light, then contrast, saturation and hue in Oklab.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+from typing import Annotated
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
+
+from yaila.core.colour.spaces import decoded, encoded, linear_from_oklab, oklab_from_linear
+
+TABLE = 33
+"""Steps along a side of a tone table."""
+
+GREY = 0.569
+"""Oklab lightness of middle grey (linear 0.184), about which contrast turns."""
+
+Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e3, le=1e3)]
+
+
+class _Value(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+
+
+class ToneMatch(_Value):
+    """What makes a plate's tone that of the plates below: Oklab' = ``gain`` Oklab + ``shift``.
+
+    ``gain`` is a 3x3 matrix, row by row. ``before`` and ``after`` are the mean CIEDE2000 over the overlap, without
+    the match and with the whole of it; ``share`` is how much of the overlap was of use (the rest differs too much
+    to be the same ground: cloud, say).
+    """
+
+    gain: Annotated[tuple[Finite, ...], Field(min_length=9, max_length=9)]
+    shift: Annotated[tuple[Finite, ...], Field(min_length=3, max_length=3)]
+    before: float = Field(ge=0)
+    after: float = Field(ge=0)
+    share: float = Field(ge=0, le=1)
+
+
+class Tone(_Value):
+    """Adjustments of tone. All zeros leave the picture as it is.
+
+    ``strength`` is how much of ``match`` is taken, percent. ``exposure`` is in stops; ``contrast`` and
+    ``saturation`` in percent more or less; ``hue`` in degrees; ``temperature`` in kelvin warmer (the correction of
+    a light that much bluer than 6504 K), ``tint`` in percent towards magenta.
+    """
+
+    match: ToneMatch | None = None
+    strength: float = Field(85.0, ge=0, le=100)
+    exposure: float = Field(0.0, ge=-4, le=4)
+    contrast: float = Field(0.0, ge=-100, le=100)
+    saturation: float = Field(0.0, ge=-100, le=100)
+    hue: float = Field(0.0, ge=-180, le=180)
+    temperature: float = Field(0.0, ge=-3000, le=3000)
+    tint: float = Field(0.0, ge=-100, le=100)
+
+    @property
+    def idle(self) -> bool:
+        """Whether it changes nothing."""
+        by_hand = (self.exposure, self.contrast, self.saturation, self.hue, self.temperature, self.tint)
+        return not any(by_hand) and (self.match is None or self.strength == 0)
+
+    def of(self, colours: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Adjusted encoded sRGB, 0..1, of encoded sRGB (..., 3)."""
+        linear = decoded(colours)
+        if self.match and self.strength:
+            share = self.strength / 100
+            gain = np.eye(3) * (1 - share) + np.reshape(self.match.gain, (3, 3)) * share
+            lab = oklab_from_linear(linear) @ gain.T + np.multiply(self.match.shift, share)
+            linear = linear_from_oklab(lab)
+        linear = linear * white_balance(self.temperature, self.tint) * 2.0**self.exposure
+        lab = oklab_from_linear(np.maximum(linear, 0))
+        lab[..., 0] = GREY + (lab[..., 0] - GREY) * (1 + self.contrast / 100)
+        turn, chroma = math.radians(self.hue), 1 + self.saturation / 100
+        a, b = lab[..., 1].copy(), lab[..., 2].copy()
+        lab[..., 1] = chroma * (a * math.cos(turn) - b * math.sin(turn))
+        lab[..., 2] = chroma * (a * math.sin(turn) + b * math.cos(turn))
+        return np.clip(encoded(linear_from_oklab(lab)), 0, 1)
+
+
+def white_balance(temperature: float, tint: float) -> NDArray[np.float64]:
+    """Factors of linear red, green and blue; their luminance (ITU-R BT.709) is 1.
+
+    A daylight of 6504 K + ``temperature`` (CIE 15, the D illuminants) is made white by scaling red, green and blue;
+    ``tint`` percent takes as much as a fifth from green.
+    """
+    white, light = _daylight(6504.0), _daylight(6504.0 + temperature)
+    factors = white / light
+    factors[1] *= 1 - 0.002 * tint
+    return np.asarray(factors / (factors @ [0.2126, 0.7152, 0.0722]))
+
+
+def _daylight(kelvin: float) -> NDArray[np.float64]:
+    """Linear sRGB of daylight of a correlated colour temperature (CIE 15:2004, 3.1; below 4000 K held there)."""
+    t = max(kelvin, 4000.0)
+    if t <= 7000:
+        x = -4.6070e9 / t**3 + 2.9678e6 / t**2 + 0.09911e3 / t + 0.244063
+    else:
+        x = -2.0064e9 / t**3 + 1.9018e6 / t**2 + 0.24748e3 / t + 0.237040
+    y = -3.000 * x * x + 2.870 * x - 0.275
+    matrix = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
+    return np.asarray(matrix @ np.array([x / y, 1.0, (1 - x - y) / y]))
+
+
+@lru_cache(maxsize=64)
+def tone_table(tone: Tone) -> NDArray[np.float32]:
+    """A tone as a table: (33, 33, 33, 3) float32 of 0..255, indexed by encoded red, green and blue."""
+    steps = np.linspace(0, 1, TABLE)
+    grid = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
+    return np.ascontiguousarray(tone.of(grid) * 255, np.float32)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def apply_table(page, table):  # type: ignore[no-untyped-def]
+    """Change the colours of premultiplied RGBA (height, width, 4) uint8 in place, by trilinear interpolation."""
+    last = table.shape[0] - 1
+    for row in range(page.shape[0]):
+        for column in range(page.shape[1]):
+            alpha = page[row, column, 3]
+            if alpha == 0:
+                continue
+            step = np.float32(last) / np.float32(alpha)
+            r, g, b = page[row, column, 0] * step, page[row, column, 1] * step, page[row, column, 2] * step
+            i, j, k = min(int(r), last - 1), min(int(g), last - 1), min(int(b), last - 1)
+            u, v, w = min(r - i, np.float32(1)), min(g - j, np.float32(1)), min(b - k, np.float32(1))
+            for c in range(3):
+                low = (table[i, j, k, c] * (1 - w) + table[i, j, k + 1, c] * w) * (1 - v) + (
+                    table[i, j + 1, k, c] * (1 - w) + table[i, j + 1, k + 1, c] * w
+                ) * v
+                high = (table[i + 1, j, k, c] * (1 - w) + table[i + 1, j, k + 1, c] * w) * (1 - v) + (
+                    table[i + 1, j + 1, k, c] * (1 - w) + table[i + 1, j + 1, k + 1, c] * w
+                ) * v
+                value = (low * (1 - u) + high * u) * alpha * np.float32(1 / 255)
+                page[row, column, c] = np.uint8(value + np.float32(0.5))

@@ -1,0 +1,163 @@
+"""What plates show in common: where one lies on another, how their tones differ, and the same feature on both."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yaila.core.colour import ToneMatch
+from yaila.core.colour.match import match_tone
+from yaila.core.film.acts import LayFound
+from yaila.core.film.fitting import grid_of, ground_of, picture_place, pixel_on_ground
+from yaila.core.film.model import Film, Plate
+from yaila.core.ground import Point
+from yaila.core.ground.placement import outline
+from yaila.core.imagery import AdjustedPyramid, Pyramid
+from yaila.core.imagery.fitting import NotFitted, find_fit, resampled
+
+Open = Callable[[str], Pyramid]
+Floats = NDArray[Any]
+
+SAMPLES = 200
+"""Samples along the longer side of the overlap that tones are matched on."""
+
+CANDIDATES = 5
+"""How many plates below are tried."""
+
+LOUPE = 33
+"""Pixels of the coarser plate along a side of the patch that is looked for on the other plate."""
+
+SEARCH = 12
+"""How far it is looked for, the same pixels."""
+
+
+def find_on_stack(
+    film: Film, plate: Plate, open_picture: Open, progress: Callable[[float], None] = lambda share: None
+) -> LayFound:
+    """Where a plate lies on those below it in the stack, as the act that lays it there.
+
+    Raises:
+        NotFitted: it was found on none of them, or not surely enough.
+    """
+    below = [other for other in film.plates[: film.plate_index(plate.id)] if other.shown][::-1]
+    if not below:
+        raise NotFitted("There is no plate below it to be found on. It is the ground that others are laid on.")
+    best: LayFound | None = None
+    why = ""
+    tried = below[: CANDIDATES - 1] + below[CANDIDATES - 1 :][-1:]
+    for number, other in enumerate(tried):
+        try:
+            found = find_fit(
+                open_picture(plate.picture.sha256),
+                open_picture(other.picture.sha256),
+                (plate.picture.sha256, other.picture.sha256),
+                lambda share, number=number: progress((number + share) / len(tried)),  # type: ignore[misc]
+            )
+        except NotFitted as error:
+            why = why if "sure" in why else f"{other.name}: {error}"
+            continue
+        if best is None or found.confidence > best.confidence:
+            places = grid_of(plate)
+            pairs = np.hstack([places, found.through(places)])
+            best = LayFound(
+                plate=plate.id,
+                on=other.id,
+                pairs=[tuple(pair) for pair in pairs.tolist()],
+                residual=found.residual,
+                confidence=found.confidence,
+                inliers=found.inliers,
+            )
+        if best.confidence > 75:
+            break
+    if best is None:
+        raise NotFitted(why if len(tried) == 1 else f"Found on none of the {len(tried)} plates below. {why}"[:300])
+    return best
+
+
+@dataclass(frozen=True)
+class Overlap:
+    """What a plate and those below show on one upright grid: two (rows, columns, 4) premultiplied RGBA."""
+
+    above: NDArray[np.uint8]
+    below: NDArray[np.uint8]
+
+    def shared(self) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+        """Colours (n, 3) where both show something, softened so that a pixel's misfit does not matter."""
+        both = cv2.erode(((self.above[..., 3] > 253) & (self.below[..., 3] > 253)).astype(np.uint8), np.ones((5, 5)))
+        soft = [cv2.GaussianBlur(picture, (0, 0), 1.2)[both > 0][:, :3] for picture in (self.above, self.below)]
+        return soft[0].astype(np.uint8), soft[1].astype(np.uint8)
+
+
+def overlap_of(film: Film, plate: Plate, open_picture: Open, toned: bool = False) -> Overlap:
+    """A plate as it is laid, with its own tone or without, over the plates below it in the film."""
+    below = [other for other in film.plates[: film.plate_index(plate.id)] if other.in_film]
+    corners = outline(plate.matrix, *plate.extent)
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    step = float((high - low).max()) / SAMPLES
+    columns, rows = (max(int(v), 1) for v in np.ceil((high - low) / step))
+    ground_from_grid = np.array([[step, 0, low[0]], [0, -step, high[1]], [0, 0, 1.0]])
+
+    def seen(one: Plate, with_tone: bool) -> NDArray[np.uint8]:
+        adjustments = one.adjustments if with_tone else replace(one.adjustments, tone=None)
+        pyramid = AdjustedPyramid(open_picture(one.picture.sha256), adjustments)
+        return resampled(pyramid, np.linalg.inv(one.matrix) @ ground_from_grid, columns, rows)
+
+    ground = np.zeros((rows, columns, 4), np.float32)
+    for other in below:
+        layer = seen(other, True).astype(np.float32)
+        ground = np.asarray(layer + ground * (1 - layer[..., 3:] / 255), np.float32)
+    return Overlap(seen(plate, toned), np.asarray(ground + 0.5, np.uint8))
+
+
+def tone_match_of(film: Film, plate: Plate, open_picture: Open) -> ToneMatch | None:
+    """What gives a plate the tone of those below it; none if they share too little."""
+    return match_tone(*overlap_of(film, plate, open_picture).shared())
+
+
+def refined_tie(
+    film: Film, plate: Plate, other: Plate, at: Point, to: Point, open_picture: Open
+) -> tuple[Point, float]:
+    """A tie made exact: the feature at pixel ``at`` of ``plate`` is looked for about pixel ``to`` of ``other``.
+
+    Both are compared in pixels of the coarser plate, as the plates lie now. Returns where it is, in pixels of
+    ``other``, and how well the two agree there, -1..1 (normalised cross-correlation, its peak put between pixels by
+    a parabola: J. P. Lewis, "Fast Normalized Cross-Correlation", 1995).
+    """
+    # Both grids run along the other plate's axes.
+    step = max(pixel_on_ground(plate) / pixel_on_ground(other), 1.0)
+    around = np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]) * step
+    base = picture_place(other, ground_of(plate, np.array([[at.x, at.y]])))[0]
+    laid = picture_place(plate, ground_of(other, base + around))
+    across, down = laid[1] - laid[0], laid[2] - laid[0]
+    wide = LOUPE + 2 * SEARCH
+
+    def grid(origin: Sequence[float], x_axis: Floats, y_axis: Floats, size: int) -> Floats:
+        start = np.asarray(origin) - (x_axis + y_axis) * size / 2
+        return np.array([[x_axis[0], y_axis[0], start[0]], [x_axis[1], y_axis[1], start[1]], [0, 0, 1]])
+
+    mine = resampled(open_picture(plate.picture.sha256), grid(at, across, down, LOUPE), LOUPE, LOUPE)
+    theirs = resampled(
+        open_picture(other.picture.sha256), grid(to, np.array([step, 0.0]), np.array([0.0, step]), wide), wide, wide
+    )
+    if mine[..., 3].min() < 255 or theirs[..., 3].max() == 0:
+        return to, 0.0
+    grey = [cv2.cvtColor(p[..., :3], cv2.COLOR_RGB2GRAY).astype(np.float32) for p in (theirs, mine)]
+    score = cv2.matchTemplate(grey[0], grey[1], cv2.TM_CCOEFF_NORMED)
+    row, column = np.unravel_index(int(np.argmax(score)), score.shape)
+    best = float(score[row, column])
+    if not (0 < row < score.shape[0] - 1 and 0 < column < score.shape[1] - 1):
+        return to, min(best, 0.0)
+    x = column + _vertex(score[row, column - 1], best, score[row, column + 1]) - SEARCH
+    y = row + _vertex(score[row - 1, column], best, score[row + 1, column]) - SEARCH
+    return Point(to.x + x * step, to.y + y * step), best
+
+
+def _vertex(before: float, middle: float, after: float) -> float:
+    """Where the parabola through three neighbours is highest, from the middle one."""
+    bend = float(before - 2 * middle + after)
+    return 0.0 if bend >= 0 else float(np.clip((before - after) / (2 * bend), -0.5, 0.5))

@@ -1,0 +1,109 @@
+"""Bend: a thin-plate spline for plates that no flat map fits, such as wide pictures that curve like a globe.
+
+F. L. Bookstein, "Principal Warps: Thin-Plate Splines and the Decomposition of Deformations", IEEE PAMI 11(6), 1989;
+solved and evaluated by SciPy.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+from scipy.interpolate import RBFInterpolator, RectBivariateSpline
+
+Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e7, le=1e7)]
+
+NODES = 48
+"""Nodes along the longer side of the grid on which the spline is worked out; between them a bicubic runs."""
+
+
+class Pull(BaseModel):
+    """A place of the bent plate, pixels, and where in the picture what belongs there is found."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+    x: Finite
+    y: Finite
+    from_x: Finite
+    from_y: Finite
+
+
+class Goal(BaseModel):
+    """A disc of the plate, pixels, in which nothing is bent."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+    x: Finite
+    y: Finite
+    radius: Annotated[float, Field(gt=0, le=1e7)]
+
+
+class Bend(BaseModel):
+    """Pulls of a plate; inside ``goal`` the plate stays as its flat placement lays it, all of the bend beyond twice
+    its radius."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+    pulls: Annotated[tuple[Pull, ...], Field(min_length=3, max_length=400)]
+    goal: Goal | None = None
+
+    @model_validator(mode="after")
+    def _apart(self) -> Bend:
+        places = np.array([(pull.x, pull.y) for pull in self.pulls])
+        if len(np.unique(places, axis=0)) < len(places):
+            raise ValueError("Two points of the bend lie on the same place: take one of them out.")
+        if np.linalg.matrix_rank(places - places.mean(axis=0), tol=1e-6 * (np.ptp(places) + 1)) < 2:
+            raise ValueError("The points of the bend lie on one line: add one beside it.")
+        return self
+
+    def scaled(self, across: float, down: float) -> Bend:
+        """The same bend of a picture so many times as wide and as high."""
+        return Bend(
+            pulls=tuple(
+                Pull(x=p.x * across, y=p.y * down, from_x=p.from_x * across, from_y=p.from_y * down) for p in self.pulls
+            ),
+            goal=self.goal
+            and Goal(x=self.goal.x * across, y=self.goal.y * down, radius=self.goal.radius * math.sqrt(across * down)),
+        )
+
+    def shift(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """How far from places of the bent plate (n, 2) the picture's own pixel is, pixels (n, 2)."""
+        at = np.array([(pull.x, pull.y) for pull in self.pulls])
+        by = np.array([(pull.from_x - pull.x, pull.from_y - pull.y) for pull in self.pulls])
+        shift = RBFInterpolator(at, by, kernel="thin_plate_spline", degree=1)(places)
+        if self.goal:
+            far = np.hypot(places[:, 0] - self.goal.x, places[:, 1] - self.goal.y) / self.goal.radius
+            t = np.clip(far - 1, 0, 1)
+            shift = shift * (t * t * (3 - 2 * t))[:, None]
+        return np.asarray(shift)
+
+
+class BentGrid:
+    """A bend worked out for a plate of ``width`` x ``height`` pixels."""
+
+    def __init__(self, bend: Bend, width: int, height: int) -> None:
+        longer = max(width, height)
+        columns = max(round(NODES * width / longer), 8)
+        rows = max(round(NODES * height / longer), 8)
+        # A cell beyond the edge on each side, as pages carry a border.
+        xs = np.linspace(-width / columns, width + width / columns, columns + 3)
+        ys = np.linspace(-height / rows, height + height / rows, rows + 3)
+        places = np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)
+        shift = bend.shift(places).reshape(len(ys), len(xs), 2)
+        self._x = RectBivariateSpline(ys, xs, shift[..., 0])
+        self._y = RectBivariateSpline(ys, xs, shift[..., 1])
+
+    def sources(self, xs: NDArray[np.float64], ys: NDArray[np.float64]) -> tuple[NDArray, NDArray]:
+        """Picture pixels at the crossings of increasing plate ``xs`` and ``ys``: two arrays (len(ys), len(xs))."""
+        return xs[None, :] + self._x(ys, xs), ys[:, None] + self._y(ys, xs)
+
+    def source(self, x: float, y: float) -> tuple[float, float]:
+        """The picture pixel at a place of the bent plate."""
+        return x + float(self._x(y, x)[0, 0]), y + float(self._y(y, x)[0, 0])
+
+
+@lru_cache(maxsize=32)
+def bent_grid(bend: Bend, width: int, height: int) -> BentGrid:
+    """The grid of a bend, kept for the next time."""
+    return BentGrid(bend, width, height)
