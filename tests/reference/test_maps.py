@@ -70,7 +70,7 @@ def test_four_points_give_the_homography_exactly() -> None:
 def test_points_that_cannot_give_a_map_are_refused(kind: str, source: list, says: str) -> None:
     source = np.array(source, float)
     with pytest.raises(BadFit, match=says):
-        solve_map(kind, source, source + [3.0, 4.0])
+        solve_map(kind, source, source + np.array([3.0, 4.0]))
 
 
 def test_leaving_points_out_tells_noise_from_shape() -> None:

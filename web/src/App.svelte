@@ -71,7 +71,11 @@
       Home: () => player.seek(0),
       End: () => player.seek(player.frames - 1),
       n: () => session.step === "fly" && session.film?.plates.length && chart?.vantageHere(),
-      t: () => (session.seeThrough = !session.seeThrough),
+      t: () => (session.judging = session.judging === "through" ? "laid" : "through"),
+      d: () => (session.judging = session.judging === "difference" ? "laid" : "difference"),
+      w: () => (session.judging = session.judging === "wipe" ? "laid" : "wipe"),
+      x: () => session.step === "fit" && (session.tool = session.tool === "tie" ? "select" : "tie"),
+      b: () => !event.repeat && session.step === "fit" && before(),
       "0": () => session.showAll(),
       "?": () => (keysShown = !keysShown),
       Escape: () => (keysShown = false),
@@ -90,6 +94,20 @@
     else return;
     // A focused button would take the space bar too.
     event.preventDefault();
+  }
+
+  /** While B is held, the chosen plate shows without its tone. */
+  function before() {
+    const index = session.film?.plates.findIndex((plate) => plate.id === session.selection?.id) ?? -1;
+    if (index < 0 || session.trial) return;
+    const tone = { match: null, strength: 0, exposure: 0, contrast: 0, saturation: 0, hue: 0, temperature: 0, tint: 0 };
+    session.tryPatch([{ op: "replace", path: `/plates/${index}/tone`, value: tone }]);
+    const after = (event: KeyboardEvent) => {
+      if (event.key.toLowerCase() !== "b") return;
+      window.removeEventListener("keyup", after);
+      session.dropTrial();
+    };
+    window.addEventListener("keyup", after);
   }
 
   function step(by: number) {

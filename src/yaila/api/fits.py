@@ -1,22 +1,18 @@
-"""Fitting plates: finding fits and matching tones in the background, ties made exact, the loupe."""
+"""Fitting plates: finding fits and matching tones in the background, ties made exact."""
 
 from __future__ import annotations
 
 from typing import Annotated
 
-import cv2
-import numpy as np
-from fastapi import APIRouter, Depends, Query, Response
-from pydantic import BaseModel, Field, TypeAdapter
+from fastapi import APIRouter, Depends
+from pydantic import BaseModel, TypeAdapter
 
 from yaila.api.desk import Desk, desk_of
 from yaila.api.jobs import Job, job_of
 from yaila.core.film.acts import Act
-from yaila.core.film.fitting import ground_of
-from yaila.core.film.overlap import refined_tie
+from yaila.core.film.model import Tie
+from yaila.core.film.overlap import colour_at, made_tie
 from yaila.core.ground import Point
-from yaila.core.imagery import AdjustedPyramid
-from yaila.core.imagery.fitting import resampled
 from yaila.farm.fitting import FitSettings
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["fits"])
@@ -32,19 +28,22 @@ class NewFit(BaseModel):
 
 
 class TieTrial(BaseModel):
-    """A tie being made: pixel ``at`` of ``plate``, and about where it is on ``other``, in that plate's pixels."""
+    """A tie being made: what ``plate`` shows at the ground place ``at`` belongs at ``to``.
+
+    ``tie`` names one of the plate's that is moved instead. ``exact`` asks to look for the feature there.
+    """
 
     plate: str
-    other: str
     at: Point
     to: Point
+    tie: str | None = None
+    exact: bool = True
 
 
-class RefinedTie(BaseModel):
-    """Where the feature is on the other plate, and how well the two agree there, -1..1."""
+class Colour(BaseModel):
+    """A colour of a picture, 0..255; none outside it."""
 
-    to: Point
-    match: float = Field(ge=-1, le=1.0001)
+    colour: tuple[int, int, int] | None
 
 
 @router.post("/fits", status_code=202)
@@ -67,41 +66,18 @@ def start_fit(film_id: str, new: NewFit, desk: TheDesk) -> Job:
 
 
 @router.post("/trials/tie")
-async def refine_tie(film_id: str, tie: TieTrial, desk: TheDesk, state: str) -> RefinedTie:
-    """Look for a feature on another plate. Nothing is kept."""
+async def make_tie(film_id: str, trial: TieTrial, desk: TheDesk, state: str) -> Tie:
+    """The tie that is meant, its feature looked for on the plate below. Nothing is kept."""
     film, _ = desk.film(film_id, state)
-    plate, other = film.plate(tie.plate), film.plate(tie.other)
-    to, match = await desk.draw(lambda: refined_tie(film, plate, other, tie.at, tie.to, desk.store.pictures.pyramid))
-    return RefinedTie(to=to, match=match)
-
-
-@router.get("/plates/{plate_id}/loupe.jpg", response_class=Response)
-async def get_loupe(
-    film_id: str,
-    plate_id: str,
-    desk: TheDesk,
-    state: str,
-    x: float,
-    y: float,
-    unit: Annotated[float, Query(gt=0)],
-    size: Annotated[int, Query(ge=16, le=600)] = 160,
-) -> Response:
-    """A plate by itself about one of its pixels, north up, ``unit`` ground units a loupe pixel, not smoothed."""
-    film, _ = desk.film(film_id, state)
-    plate = film.plate(plate_id)
-
-    def work() -> bytes:
-        middle = ground_of(plate, np.array([[x, y]]))[0]
-        grid = np.array([[unit, 0, middle[0] - unit * size / 2], [0, -unit, middle[1] + unit * size / 2], [0, 0, 1.0]])
-        pyramid = AdjustedPyramid(desk.store.pictures.pyramid(plate.picture.sha256), plate.adjustments)
-        picture = resampled(pyramid, np.linalg.inv(plate.matrix) @ grid, size, size)
-        clear = 1 - picture[..., 3:].astype(np.float32) / 255
-        shown = (picture[..., :3] + clear * 216).astype(np.uint8)
-        _, data = cv2.imencode(".jpg", cv2.cvtColor(shown, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, 90])
-        return data.tobytes()
-
-    return Response(
-        await desk.draw(work),
-        media_type="image/jpeg",
-        headers={"Cache-Control": "private, max-age=86400, immutable"},
+    plate = film.plate(trial.plate)
+    tie = next((tie for tie in plate.fit.ties if tie.id == trial.tie), None)
+    return await desk.draw(
+        lambda: made_tie(film, plate, trial.at, trial.to, desk.store.pictures.pyramid, tie, trial.exact)
     )
+
+
+@router.get("/plates/{plate_id}/colour")
+def get_colour(film_id: str, plate_id: str, desk: TheDesk, state: str, x: float, y: float) -> Colour:
+    """The colour of a plate's picture at a ground place, before its adjustments."""
+    film, _ = desk.film(film_id, state)
+    return Colour(colour=colour_at(film.plate(plate_id), Point(x, y), desk.store.pictures.pyramid))

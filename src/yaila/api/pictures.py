@@ -13,7 +13,7 @@ from fastapi import APIRouter, Depends, Query, Request, Response
 from yaila.api.desk import Desk, desk_of
 from yaila.api.jobs import Job, job_of
 from yaila.core.errors import BadPicture, NotFound
-from yaila.core.film.acts import LayPlate
+from yaila.core.film.acts import LayPlate, SwapPicture
 from yaila.core.ground import Point
 from yaila.core.imagery import PAGE
 from yaila.core.imagery.pages import PADDED
@@ -34,13 +34,16 @@ async def receive_picture(
     x: float | None = None,
     y: float | None = None,
     width: Annotated[float | None, Query(gt=0)] = None,
+    swap: str | None = None,
 ) -> Job:
     """Take a picture file (the body of the request) and lay it as a plate on top of the stack.
 
     ``x``, ``y`` and ``width`` say where on the ground its centre goes and how wide it is laid, if the film has
-    plates already.
+    plates already. ``swap`` names a plate that gets the picture instead of its own.
     """
-    desk.store.films.head(film_id)
+    film = desk.store.films.state(film_id).film
+    if swap:
+        film.plate(swap)
     label = PurePath(name.replace("\\", "/")).name or "Picture"
     file = desk.store.arrivals / secrets.token_hex(8)
     size = 0
@@ -60,10 +63,14 @@ async def receive_picture(
 
     def lay() -> None:
         picture = desk.store.pictures.reference(desk.store.jobs.get(job).settings["sha256"])
-        film = desk.store.films.state(film_id).film
-        at = Point(x, y) if x is not None and y is not None and film.plates else None
-        act = LayPlate(picture=picture, name=PurePath(label).stem, at=at, width=width if at else None)
-        desk.act_later(film_id, [act], f"Lay {act.name}")
+        if swap:
+            desk.act_later(film_id, [SwapPicture(plate=swap, picture=picture)], f"Swap for {label}")
+        else:
+            at = (
+                Point(x, y) if x is not None and y is not None and desk.store.films.state(film_id).film.plates else None
+            )
+            act = LayPlate(picture=picture, name=PurePath(label).stem, at=at, width=width if at else None)
+            desk.act_later(film_id, [act], f"Lay {act.name}")
         desk.store.jobs.note(job, state="done", done=100)
 
     desk.farm.start(job, "import", lay)

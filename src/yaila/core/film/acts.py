@@ -16,8 +16,8 @@ from yaila.core.camera import Pose
 from yaila.core.colour import ToneMatch
 from yaila.core.errors import BadEdit
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.fitting import ground_of, lay_on, placement_of, solve_ties
-from yaila.core.film.model import Film, Fit, Model, Passage, PictureRef, Plate, Tie, Vantage, new_id
+from yaila.core.film.fitting import ground_of, lay_on, picture_place, placement_of, solve_ties
+from yaila.core.film.model import Feather, Film, Fit, Model, Passage, PictureRef, Plate, Tie, Vantage, new_id
 from yaila.core.ground import Point, Similarity
 from yaila.core.ground.placement import outline, through
 from yaila.core.imagery.bend import Goal
@@ -193,6 +193,29 @@ class MatchTone(_Act):
         film = film.model_copy(deep=True)
         plate = film.plate(self.plate)
         plate.tone = plate.tone.model_copy(update={"match": self.match})
+        return film
+
+
+class OutlinePlate(_Act):
+    """Draw a plate's feather along an outline, or move a corner of it: corners are ground places."""
+
+    act: Literal["outline_plate"] = "outline_plate"
+    plate: str
+    corners: list[Point] | None = Field(None, min_length=3, max_length=200)
+    corner: int | None = Field(None, ge=0)
+    to: Point | None = None
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        plate = film.plate(self.plate)
+        outline = list(plate.feather.outline)
+        if self.corners:
+            outline = [Point(x, y) for x, y in picture_place(plate, np.array(self.corners)).tolist()]
+        elif self.corner is not None and self.to and self.corner < len(outline):
+            x, y = picture_place(plate, np.array([self.to]))[0].tolist()
+            outline[self.corner] = Point(x, y)
+        width = plate.feather.width or 10.0
+        plate.feather = Feather(shape="outline", width=width, outline=tuple(outline))
         return film
 
 
@@ -429,6 +452,7 @@ Act = Annotated[
     | LayFound
     | NoteFit
     | MatchTone
+    | OutlinePlate
     | SwapPicture
     | RestackPlate
     | RemovePlate

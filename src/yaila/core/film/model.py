@@ -99,7 +99,8 @@ class Feather(Part):
 
 class Tie(Part):
     """The same feature twice: at ``x``, ``y`` of the plate, in its pixels, and where it belongs: at ``to`` on the plate
-    ``other``, in that plate's pixels, or at ``to`` on the ground if ``other`` is none."""
+    ``other``, in that plate's pixels, or at ``to`` on the ground if ``other`` is none. ``match`` is how well the two
+    agreed when the tie was made exact."""
 
     id: Id = Field(default_factory=new_id)
     x: Finite
@@ -107,6 +108,7 @@ class Tie(Part):
     other: Id | None = None
     to: Point
     used: bool = True
+    match: float | None = Field(None, ge=-1, le=1.001)
 
 
 Model = Literal["similarity", "affine", "homography", "bend"]

@@ -14,7 +14,7 @@ from yaila.core.colour import ToneMatch
 from yaila.core.colour.match import match_tone
 from yaila.core.film.acts import LayFound
 from yaila.core.film.fitting import grid_of, ground_of, picture_place, pixel_on_ground
-from yaila.core.film.model import Film, Plate
+from yaila.core.film.model import Film, Plate, Tie
 from yaila.core.ground import Point
 from yaila.core.ground.placement import outline
 from yaila.core.imagery import AdjustedPyramid, Pyramid
@@ -31,6 +31,9 @@ CANDIDATES = 5
 
 LOUPE = 33
 """Pixels of the coarser plate along a side of the patch that is looked for on the other plate."""
+
+AGREED = 0.6
+"""From this correlation on a tie is put where the feature was found."""
 
 SEARCH = 12
 """How far it is looked for, the same pixels."""
@@ -117,6 +120,47 @@ def overlap_of(film: Film, plate: Plate, open_picture: Open, toned: bool = False
 def tone_match_of(film: Film, plate: Plate, open_picture: Open) -> ToneMatch | None:
     """What gives a plate the tone of those below it; none if they share too little."""
     return match_tone(*overlap_of(film, plate, open_picture).shared())
+
+
+def made_tie(
+    film: Film, plate: Plate, at: Point, to: Point, open_picture: Open, tie: Tie | None = None, exact: bool = True
+) -> Tie:
+    """The tie that a person means who says that what the plate shows at ground place ``at`` belongs at ``to``.
+
+    It hangs on the top plate shown there below, or on the ground if there is none; the feature is looked for about the
+    place meant, and kept as meant where nothing agrees.
+
+    Args:
+        tie: one to be changed instead: it keeps its place on the plate.
+        exact: whether to look.
+    """
+    x, y = (tie.x, tie.y) if tie else picture_place(plate, np.array([at]))[0].tolist()
+    place = np.array([to])
+    made = Tie(x=x, y=y, to=to, used=tie.used if tie else True)
+    if tie:
+        made.id = tie.id
+    for other in reversed(film.plates[: film.plate_index(plate.id)]):
+        on = picture_place(other, place)[0]
+        inside = (on >= 0).all() and on[0] <= other.picture.width and on[1] <= other.picture.height
+        if other.shown and inside:
+            made.other, made.to = other.id, Point(*on.tolist())
+            if exact:
+                found, match = refined_tie(film, plate, other, Point(x, y), made.to, open_picture)
+                made.match = match
+                if match > AGREED:
+                    made.to = found
+            break
+    return made
+
+
+def colour_at(plate: Plate, at: Point, open_picture: Open) -> tuple[int, int, int] | None:
+    """The colour of a plate's picture about a ground place, the mean of 3 x 3 pixels; none outside it."""
+    x, y = np.floor(picture_place(plate, np.array([at]))[0]).astype(int).tolist()
+    if not (0 <= x < plate.picture.width and 0 <= y < plate.picture.height):
+        return None
+    patch = open_picture(plate.picture.sha256).window(0, x - 1, y - 1, 3, 3).reshape(-1, 4).astype(float)
+    red, green, blue = (255 * patch[:, :3].sum(axis=0) / max(patch[:, 3].sum(), 1)).round().astype(int).tolist()
+    return red, green, blue
 
 
 def refined_tie(

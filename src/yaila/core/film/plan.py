@@ -63,6 +63,8 @@ class PlatePlan(BaseModel):
     """Ground units that a pixel is wide at the centre."""
     fit: FitPlan | None
     """None while it has no ties."""
+    feather_outline: list[XY]
+    """Corners of a drawn feather on the ground."""
 
 
 class VantagePlan(BaseModel):
@@ -165,6 +167,7 @@ def _plate(film: Film, plate: Plate, size: FrameSize) -> PlatePlan:
         sharp_span=ground_units_per_pixel(matrix, width, height) * size.width,
         pixel=ground_units_per_pixel(matrix, width, height),
         fit=_fit(film, plate) if plate.fit.ties else None,
+        feather_outline=_points(ground_of(plate, np.array(plate.feather.outline))) if plate.feather.outline else [],
     )
 
 

@@ -8,20 +8,24 @@
 <script lang="ts">
   import type { XY } from "../api/client";
   import { player } from "../film/player.svelte";
-  import { session } from "../film/session.svelte";
+  import { session, type Judging, type Tool } from "../film/session.svelte";
   import { digits, length, roundStep } from "../format";
   import Button from "../ui/Button.svelte";
   import { follow } from "../ui/follow";
   import Icon, { type IconName } from "../ui/Icon.svelte";
+  import Segments from "../ui/Segments.svelte";
   import Tick from "../ui/Tick.svelte";
+  import FitLayer from "./FitLayer.svelte";
+  import Loupes from "./Loupes.svelte";
   import { badgePlaces } from "./badges";
   import { drawPlate, melt, TileCache } from "./tiles";
   import { fitted, inverse, marks, through, toGround, toScreen, zoomed, type View } from "./view";
 
-  type Tool = "select" | "frame" | "pin" | "pull";
-
   let view = $state.raw<View>({ x: 0, y: 0, scale: 1, width: 0, height: 0 });
-  let tool = $state<Tool>("select");
+  const tool = $derived(session.tool);
+  let tieFrom = $state.raw<XY | null>(null);
+  let corners = $state.raw<XY[]>([]);
+  let wipe = $state(0.5);
   let plates = $state(true);
   let passages = $state(true);
   let pointer = $state.raw<XY | null>(null);
@@ -50,6 +54,12 @@
             hint: "Drag the plate, its corners or its turning grip",
           },
           {
+            id: "tie",
+            label: "Tie points",
+            icon: "tie",
+            hint: "Click a feature of the chosen plate, then the same feature below (X)",
+          },
+          {
             id: "pin",
             label: "Pin",
             icon: "pin",
@@ -75,7 +85,14 @@
         : [],
   );
   $effect(() => {
-    if (!tools.some((entry) => entry.id === tool)) tool = "select";
+    const known =
+      tools.some((entry) => entry.id === tool) || (session.step === "fit" && ["outline", "pick"].includes(tool));
+    if (!known) session.tool = "select";
+  });
+  $effect(() => {
+    void [tool, session.selection];
+    tieFrom = null;
+    corners = [];
   });
 
   $effect(() => {
@@ -111,7 +128,7 @@
   });
 
   $effect(() => {
-    void [film, plan, view, plates, session.seeThrough, session.selection];
+    void [film, plan, view, plates, session.judging, session.selection, session.step, wipe];
     redraw();
   });
 
@@ -136,31 +153,66 @@
     if (!film || !plan || !plates) return;
     context.imageSmoothingQuality = "high";
     const source = `/api/films/${session.id}/plates/PLATE/tiles/TILE?state=${session.state}`;
+    const chosen = film.plates.findIndex((plate) => plate.id === session.selection?.id);
+    const judged = session.step === "fit" && chosen >= 0 ? session.judging : "laid";
     film.plates.forEach((plate, index) => {
       const laid = plan.plates[index];
-      if (!plate.shown || !laid) return;
-      const through = session.seeThrough && session.selection?.id === plate.id ? 0.5 : 1;
-      const opacity = plate.opacity * through;
-      const melts =
-        plate.feather.shape === "ellipse" || (plate.feather.shape === "rectangle" && plate.feather.width > 0);
-      if (melts || opacity < 1) {
-        scratch ??= document.createElement("canvas");
-        if (scratch.width !== w || scratch.height !== h) [scratch.width, scratch.height] = [w, h];
-        const layer = scratch.getContext("2d")!;
-        layer.setTransform(1, 0, 0, 1, 0, 0);
-        layer.clearRect(0, 0, w, h);
-        drawPlate(layer, view, ratio, laid, tiles, source);
-        if (melts) melt(layer, view, ratio, plate, laid);
-        context.setTransform(1, 0, 0, 1, 0, 0);
-        context.globalAlpha = opacity;
-        context.drawImage(scratch, 0, 0);
-        context.globalAlpha = 1;
-      } else drawPlate(context, view, ratio, laid, tiles, source);
+      if (!plate.shown || !laid || (judged !== "laid" && index > chosen)) return;
+      const mode = index === chosen ? judged : "laid";
+      paintPlate(context, view, ratio, index, source, mode, w, h);
     });
     // The chart is slightly muted, so that what is drawn over it reads; the viewfinder never is.
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.fillStyle = "rgba(246,247,243,0.13)";
     context.fillRect(0, 0, w, h);
+  }
+
+  /** Put one plate on a canvas of w x h device pixels, as it is or as its fit is being judged. */
+  function paintPlate(
+    context: CanvasRenderingContext2D,
+    on: View,
+    ratio: number,
+    index: number,
+    source: string,
+    mode: Judging,
+    w: number,
+    h: number,
+  ) {
+    const [plate, laid] = [film!.plates[index]!, plan!.plates[index]!];
+    const reference = plate.role === "reference";
+    const melts = plate.feather.shape === "ellipse" || (plate.feather.shape === "rectangle" && plate.feather.width > 0);
+    const opacity = plate.opacity * (mode === "through" ? 0.5 : 1);
+    if (!melts && opacity === 1 && mode === "laid" && !reference) {
+      return drawPlate(context, on, ratio, laid, tiles, source);
+    }
+    scratch ??= document.createElement("canvas");
+    if (scratch.width !== w || scratch.height !== h) [scratch.width, scratch.height] = [w, h];
+    const layer = scratch.getContext("2d")!;
+    layer.setTransform(1, 0, 0, 1, 0, 0);
+    layer.clearRect(0, 0, w, h);
+    drawPlate(layer, on, ratio, laid, tiles, source);
+    if (melts && mode !== "difference") melt(layer, on, ratio, plate, laid);
+    context.save();
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.globalAlpha = opacity;
+    if (reference) context.filter = `contrast(${plate.contrast}%)`;
+    if (mode === "difference") context.globalCompositeOperation = "difference";
+    if (mode === "wipe") {
+      context.beginPath();
+      context.rect(wipe * w, 0, w, h);
+      context.clip();
+    }
+    context.drawImage(scratch, 0, 0);
+    context.restore();
+    if (mode === "difference") {
+      // What is equal is black; small differences are lifted so that they can be seen.
+      context.save();
+      context.setTransform(1, 0, 0, 1, 0, 0);
+      context.globalCompositeOperation = "color-dodge";
+      context.fillStyle = "rgb(176,176,176)";
+      context.fillRect(0, 0, w, h);
+      context.restore();
+    }
   }
 
   const s = (point: XY): XY => toScreen(view, point);
@@ -242,7 +294,6 @@
   });
 
   function inside(index: number, point: XY): boolean {
-    const plate = film!.plates[index]!;
     const [x, y] = through(inverse(plan!.plates[index]!.matrix), ...point);
     const [width, height] = plan!.plates[index]!.size;
     return x >= 0 && y >= 0 && x <= width && y <= height;
@@ -286,7 +337,7 @@
     if (event.button === 0) {
       if (tool === "pin" && selectedPlate) {
         session.pivot = { plate: selectedPlate.id, at: from };
-        tool = "pull";
+        session.tool = "pull";
         return;
       }
       if (tool === "pull" && selectedPlate) {
@@ -308,6 +359,7 @@
         return;
       }
       if (tool === "frame") return drawFrame(event);
+      if (tool === "tie" || tool === "outline" || tool === "pick") return panOr(event, () => void clicked(from));
       if (session.step === "fit" && selectedPlate && insidePlate(selectedPlate.id, from)) {
         const plate = selectedPlate.id;
         drag(
@@ -326,14 +378,57 @@
         return;
       }
     }
+    panOr(event, () => pick(from));
+  }
+
+  /** Dragging pans; a click does something. */
+  function panOr(event: PointerEvent, click: () => void) {
     const origin = view;
     area.focus({ preventScroll: true });
     follow(event, {
       moved: (_, dx, dy) => (view = { ...view, x: origin.x - dx / view.scale, y: origin.y + dy / view.scale }),
       done: (moved) => {
-        if (!moved) pick(from);
+        if (!moved) click();
       },
     });
+  }
+
+  /** A click of a tool that takes places one by one. */
+  async function clicked(at: XY) {
+    const plate = selectedPlate?.id;
+    if (!plate) return pick(at);
+    if (tool === "tie") {
+      if (!tieFrom) {
+        if (insidePlate(plate, at)) tieFrom = at;
+        else session.notice = "Click a feature of the chosen plate first; that place is not on it.";
+        return;
+      }
+      const from = tieFrom;
+      tieFrom = null;
+      await session.tie(plate, from, at);
+    } else if (tool === "outline") {
+      const first = corners[0] && s(corners[0]);
+      const [u, v] = s(at);
+      if (corners.length >= 3 && Math.hypot(u - first![0], v - first![1]) < 10) return closeOutline();
+      corners = [...corners, at];
+    } else if (tool === "pick") {
+      const index = film!.plates.findIndex((one) => one.id === plate);
+      const colour = await session.colourAt(plate, at);
+      const land = film!.plates[index]!.land;
+      if (!colour) return;
+      const value =
+        land?.by === "colour"
+          ? { ...land, samples: [...land.samples, colour].slice(-24) }
+          : { by: "colour", samples: [colour], tolerance: 6, softness: 2, invert: false };
+      await session.patch([{ op: "replace", path: `/plates/${index}/land`, value }], "Pick a colour");
+    }
+  }
+
+  async function closeOutline() {
+    const drawn = corners;
+    corners = [];
+    session.tool = "select";
+    if (drawn.length >= 3) await session.act({ act: "outline_plate", plate: selectedPlate!.id, corners: drawn });
   }
 
   const insidePlate = (id: string, point: XY) =>
@@ -362,7 +457,7 @@
         const width = Math.max(w, (h * size.width) / size.height);
         const middle: XY = [(drawn.from[0] + drawn.to[0]) / 2, (drawn.from[1] + drawn.to[1]) / 2];
         void addVantage(middle, width, (width * size.height) / size.width);
-        tool = "select";
+        session.tool = "select";
       },
       dropped: () => (band = null),
       slack: 8,
@@ -388,16 +483,6 @@
     points.reduce((sum, p) => sum + p[1], 0) / points.length,
   ];
 
-  function pullCorner(event: PointerEvent, turn: boolean) {
-    const plate = selectedPlate!.id;
-    const about = pivotOf();
-    drag(
-      event,
-      (to, start) => session.tryAct({ act: "pull_plate", plate, about, start, to, scale: !turn, turn }),
-      turn ? "Turn plate" : "Scale plate",
-    );
-  }
-
   function pullVantage(event: PointerEvent, id: string, grip: "target" | "size" | "heading" | "standing") {
     session.select({ kind: "vantage", id });
     const laid = plan!.vantages.find((vantage) => vantage.id === id)!;
@@ -412,6 +497,18 @@
   }
 
   function keys(event: KeyboardEvent) {
+    if (event.key === "Escape" && (tieFrom || corners.length || tool !== "select")) {
+      event.stopPropagation();
+      if (!tieFrom && !corners.length) session.tool = "select";
+      tieFrom = null;
+      corners = [];
+      return;
+    }
+    if (event.key === "Enter" && corners.length >= 3) {
+      event.stopPropagation();
+      return void closeOutline();
+    }
+    if (event.key === "Backspace" && corners.length) corners = corners.slice(0, -1);
     if (session.step !== "fit" || !selectedPlate || event.ctrlKey || event.metaKey) return;
     const far = (event.shiftKey ? 10 : 1) / view.scale;
     const by = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, far], ArrowDown: [0, -far] }[event.key] as
@@ -433,15 +530,6 @@
     });
   }
 
-  const turnGrip = $derived.by<XY | null>(() => {
-    if (!selectedPlate) return null;
-    const [a, b] = [s(selectedPlate.outline[0]!), s(selectedPlate.outline[1]!)];
-    const c = s(centre(selectedPlate.outline));
-    const m: XY = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
-    const reach = Math.hypot(m[0] - c[0], m[1] - c[1]) || 1;
-    return [m[0] + ((m[0] - c[0]) / reach) * 26, m[1] + ((m[1] - c[1]) / reach) * 26];
-  });
-
   export function vantageHere() {
     void addVantage([view.x, view.y], view.width / view.scale, view.height / view.scale);
   }
@@ -457,13 +545,25 @@
         aria-pressed={tool === entry.id}
         title={entry.hint}
         disabled={session.step === "fit" && !selectedPlate && entry.id !== "select"}
-        onclick={() => (tool = entry.id)}><Icon name={entry.icon} size={15} />{entry.label}</button
+        onclick={() => (session.tool = entry.id)}><Icon name={entry.icon} size={15} />{entry.label}</button
       >
     {/each}
     <span class="space"></span>
     <Tick label="Plates" bind:checked={plates} />
     {#if flying}<Tick label="Passages" bind:checked={passages} />{/if}
-    {#if session.step === "fit"}<Tick label="See-through" bind:checked={session.seeThrough} />{/if}
+    {#if session.step === "fit"}
+      <Segments
+        label="How the chosen plate is shown"
+        options={[
+          { value: "laid", label: "Laid" },
+          { value: "through", label: "See-through", hint: "Half see-through (T)" },
+          { value: "difference", label: "Difference", hint: "Black where it equals what lies below (D)" },
+          { value: "wipe", label: "Wipe", hint: "Below alone to the left, laid over to the right (W)" },
+        ]}
+        value={session.judging}
+        onchange={(value) => (session.judging = value)}
+      />
+    {/if}
     <i></i>
     {#if session.step === "fly"}
       <Button
@@ -492,7 +592,7 @@
     <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
     <div
       class="area"
-      class:aiming={tool === "frame" || tool === "pin"}
+      class:aiming={["frame", "pin", "tie", "outline", "pick"].includes(tool)}
       bind:this={area}
       tabindex="0"
       role="application"
@@ -646,32 +746,18 @@
         {/if}
 
         {#if session.step === "fit" && selectedPlate}
-          {#each selectedPlate.outline as corner, k (k)}
-            {@const [x, y] = s(corner)}
-            <!-- svelte-ignore a11y_no_static_element_interactions -->
-            <g class="grip plategrip" onpointerdown={(e) => pullCorner(e, false)}>
-              <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
-              <title>Scale about the pin</title>
-            </g>
-          {/each}
-          {#if turnGrip}
-            <!-- svelte-ignore a11y_no_static_element_interactions -->
-            <g class="grip round plategrip" onpointerdown={(e) => pullCorner(e, true)}>
-              <circle class="reach" cx={turnGrip[0]} cy={turnGrip[1]} r="12" /><circle
-                cx={turnGrip[0]}
-                cy={turnGrip[1]}
-                r="5"
-              />
-              <title>Turn about the pin</title>
-            </g>
-          {/if}
-          {@const [px, py] = s(pivotOf())}
-          <g class="pin" class:set={session.pivot?.plate === selectedPlate.id}>
-            <circle class="case" cx={px} cy={py} r="7" /><circle cx={px} cy={py} r="7" />
-            <path class="case" d="M{px - 11} {py}h22M{px} {py - 11}v22" /><path
-              d="M{px - 11} {py}h22M{px} {py - 11}v22"
-            />
-          </g>
+          <FitLayer
+            {view}
+            laid={selectedPlate}
+            {tool}
+            {tieFrom}
+            {corners}
+            pointer={pointer ? toGround(view, pointer) : null}
+            pivot={pivotOf()}
+            pinned={session.pivot?.plate === selectedPlate.id}
+            bind:wipe
+            {drag}
+          />
         {/if}
 
         {#if band}
@@ -686,6 +772,14 @@
           />
         {/if}
       </svg>
+      {#if tool === "tie" && selectedPlate && pointer && film && plan}
+        <Loupes
+          at={toGround(view, pointer)}
+          away={pointer[0] > view.width / 2 ? "left" : "right"}
+          chosen={film.plates.findIndex((plate) => plate.id === selectedPlate.id)}
+          paint={paintPlate}
+        />
+      {/if}
       {#if film && !film.plates.length}
         <div class="empty">
           <b>No imagery yet</b>
@@ -707,11 +801,15 @@
     <span class="space"></span>
     <span class="hint"
       >{session.step === "fit"
-        ? tool === "pull"
-          ? "Drag a feature onto its match"
-          : tool === "pin"
-            ? "Click a feature that lies right"
-            : "Drag the plate; T sees through it"
+        ? {
+            pull: "Drag a feature onto its match",
+            pin: "Click a feature that lies right",
+            tie: tieFrom ? "Now the same feature below" : "Click a feature of the chosen plate",
+            outline: corners.length > 2 ? "Enter or the first corner closes it" : "Click the outline’s corners",
+            pick: "Click colours that are to become see-through",
+            select: "Drag the plate; T sees through it",
+            frame: "",
+          }[tool]
         : session.step === "fly"
           ? tool === "frame"
             ? "Drag a frame"
@@ -921,10 +1019,6 @@
     fill: var(--camera);
     stroke: none;
   }
-  .plategrip rect,
-  .plategrip circle {
-    stroke: var(--imagery);
-  }
   .sight {
     stroke: var(--camera);
     stroke-width: 1.2;
@@ -970,19 +1064,6 @@
   }
   .halo.name {
     font-size: 13px;
-  }
-  .pin circle,
-  .pin path {
-    fill: none;
-    stroke: var(--ink);
-    stroke-width: 1.3;
-    pointer-events: none;
-  }
-  .pin .case {
-    stroke-width: 3.4;
-  }
-  .pin:not(.set) {
-    opacity: 0.55;
   }
   .band {
     fill: rgba(208, 16, 80, 0.1);

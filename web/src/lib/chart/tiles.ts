@@ -7,25 +7,46 @@ const MOST = 700;
 /** Tiles of plates on their way to the chart, the longest unused dropped first. */
 export class TileCache {
   #tiles = new Map<string, HTMLImageElement>();
+  /** The newest tile seen at a place of a plate, shown until one with its newest look has come. */
+  #newest = new Map<string, HTMLImageElement>();
+  #coming = new Map<string, { key: string; image: HTMLImageElement }>();
 
   constructor(private readonly arrived: () => void) {}
 
-  /** A tile by what its pixels depend on; `url` is where it is fetched the first time. */
-  get(key: string, url: string): HTMLImageElement | null {
+  /** A tile of a plate's place, by the look that its pixels depend on; `url` is where it is fetched. */
+  get(place: string, look: string, url: () => string): HTMLImageElement | null {
+    const key = `${look}/${place}`;
     let image = this.#tiles.get(key);
     if (image) {
       this.#tiles.delete(key);
       this.#tiles.set(key, image);
     } else {
+      const stale = this.#coming.get(place);
+      if (stale) {
+        // Nobody waits for that look any more.
+        stale.image.onload = stale.image.onerror = null;
+        stale.image.src = "";
+        this.#tiles.delete(stale.key);
+      }
       image = new Image();
+      this.#coming.set(place, { key, image });
       image.decoding = "async";
-      image.onload = this.arrived;
-      image.onerror = () => this.#tiles.delete(key);
-      image.src = url;
+      image.onload = () => {
+        this.#coming.delete(place);
+        this.arrived();
+      };
+      image.onerror = () => {
+        this.#coming.delete(place);
+        this.#tiles.delete(key);
+      };
+      image.src = url();
       this.#tiles.set(key, image);
       while (this.#tiles.size > MOST) this.#tiles.delete(this.#tiles.keys().next().value!);
+      while (this.#newest.size > MOST) this.#newest.delete(this.#newest.keys().next().value!);
     }
-    return image.complete && image.naturalWidth ? image : null;
+    if (!image.complete || !image.naturalWidth) return this.#newest.get(place) ?? null;
+    this.#newest.set(place, image);
+    return image;
   }
 }
 
@@ -76,10 +97,8 @@ export function drawPlate(
         // Odd sizes lose their last row or column on the way up the pyramid.
         if (column * TILE >= width >> level || row * TILE >= height >> level) continue;
         const tile = `${level}/${column}/${row}`;
-        const image = tiles.get(
-          `${plan.look}/${tile}`,
-          source.replace("PLATE", plan.id).replace("TILE", `${plan.look}/${tile}`),
-        );
+        const url = () => source.replace("PLATE", plan.id).replace("TILE", `${plan.look}/${tile}`);
+        const image = tiles.get(`${plan.id}/${plan.size[0]}/${tile}`, plan.look, url);
         if (!image) continue;
         const x = column * size;
         const y = row * size;

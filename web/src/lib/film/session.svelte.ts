@@ -10,11 +10,15 @@ import {
   type PatchStep,
   type Plan,
   type Sheet,
+  type Tie,
   type Trial,
+  type XY,
 } from "../api/client";
 
 export type Step = "gather" | "fit" | "fly" | "render";
 export type Selection = { kind: "plate" | "vantage"; id: string } | null;
+export type Tool = "select" | "frame" | "pin" | "pull" | "tie" | "outline" | "pick";
+export type Judging = "laid" | "through" | "difference" | "wipe";
 type Arrival = { name: string; share: number; error: string };
 
 /** The film on the table: its document as kept or as being tried, the selection, and the jobs under way. */
@@ -28,7 +32,9 @@ export class Session {
   arrivals = $state<Arrival[]>([]);
   selection = $state.raw<Selection>(null);
   step = $state<Step>("gather");
-  seeThrough = $state(false);
+  tool = $state<Tool>("select");
+  /** How the chosen plate is shown over those below, to judge its fit. */
+  judging = $state<Judging>("laid");
   notice = $state("");
   pivot = $state.raw<{ plate: string; at: [number, number] } | null>(null);
   /** The middle and the size of what the chart shows, in ground units. */
@@ -185,13 +191,13 @@ export class Session {
     this.showBox = [x - w, y - h, x + w, y + h];
   }
 
-  /** Send files to become plates, one after the other. */
-  async receive(files: Iterable<File>): Promise<void> {
+  /** Send files to become plates, one after the other; with `swap`, one that takes the place of a plate's picture. */
+  async receive(files: Iterable<File>, swap: string | null = null): Promise<void> {
     for (const file of [...files]) {
       this.arrivals.push({ name: file.name, share: 0, error: "" });
       const arrival = this.arrivals[this.arrivals.length - 1]!;
       try {
-        await this.#send(file, arrival);
+        await this.#send(file, arrival, swap);
         this.arrivals = this.arrivals.filter((other) => other.name !== file.name || other.error !== "");
       } catch (error) {
         arrival.error = (error as Error).message;
@@ -204,11 +210,12 @@ export class Session {
     this.arrivals = this.arrivals.filter((other) => other !== arrival);
   }
 
-  #send(file: File, arrival: Arrival): Promise<void> {
+  #send(file: File, arrival: Arrival, swap: string | null): Promise<void> {
     const { x, y, width } = this.shown;
     const query = new URLSearchParams({ name: file.name });
     // Where one looks is where it goes; while there is nothing to look at, the plate below decides.
-    if (this.film?.plates.length)
+    if (swap) query.set("swap", swap);
+    else if (this.film?.plates.length)
       for (const [key, value] of Object.entries({ x, y, width: width / 2 })) query.set(key, `${value}`);
     return new Promise((done, fail) => {
       const request = new XMLHttpRequest();
@@ -227,6 +234,45 @@ export class Session {
       request.onerror = () => fail(new Error(`“${file.name}” did not arrive. Is Yaila still running?`));
       request.send(file);
     });
+  }
+
+  /** Have plates laid where they are found, and others given the tone of what lies below. */
+  async fit(find: string[], tone: string[]): Promise<void> {
+    await this.#line;
+    await this.#guarded(async () => {
+      await told(
+        api.POST("/api/films/{film_id}/fits", {
+          params: { path: { film_id: this.id } },
+          body: { revision: this.sheet!.revision, fit: { find, tone } },
+        }),
+      );
+      await this.pulse();
+    });
+  }
+
+  /** Tie what a plate shows at a ground place to where it belongs; with `tie`, move that one. */
+  async tie(plate: string, at: XY, to: XY, tie: string | null = null): Promise<void> {
+    await this.#guarded(async () => {
+      const made = await told<Tie>(
+        api.POST("/api/films/{film_id}/trials/tie", {
+          params: { path: { film_id: this.id }, query: { state: this.state } },
+          body: { plate, at, to, tie, exact: true },
+        }),
+      );
+      const fit = this.sheet!.film.plates.find((one) => one.id === plate)!.fit;
+      const ties = tie ? fit.ties.map((one) => (one.id === tie ? made : one)) : [...fit.ties, made];
+      await this.act({ act: "tie_plate", plate, ties, model: fit.model });
+    });
+  }
+
+  /** The colour of a plate's picture at a ground place. */
+  async colourAt(plate: string, [x, y]: XY): Promise<[number, number, number] | null> {
+    const { colour } = await told<{ colour: [number, number, number] | null }>(
+      api.GET("/api/films/{film_id}/plates/{plate_id}/colour", {
+        params: { path: { film_id: this.id, plate_id: plate }, query: { state: this.state, x, y } },
+      }),
+    );
+    return colour;
   }
 
   async render(width: number | null, crf: number): Promise<void> {

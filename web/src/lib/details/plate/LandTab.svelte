@@ -1,0 +1,165 @@
+<script lang="ts">
+  import type { Plate } from "../../api/client";
+  import { session } from "../../film/session.svelte";
+  import { digits } from "../../format";
+  import Button from "../../ui/Button.svelte";
+  import Cell from "../../ui/Cell.svelte";
+  import Cells from "../../ui/Cells.svelte";
+  import Icon from "../../ui/Icon.svelte";
+  import Segments from "../../ui/Segments.svelte";
+  import Tick from "../../ui/Tick.svelte";
+
+  let { plate, index }: { plate: Plate; index: number } = $props();
+
+  const land = $derived(plate.land);
+  const by = $derived(session.tool === "pick" && !land ? "colour" : (land?.by ?? "none"));
+  const put = (path: string, value: unknown) =>
+    session.tryPatch([{ op: "replace", path: `/plates/${index}/land/${path}`, value }]);
+  const keep = (value: unknown, label: string) =>
+    session.patch([{ op: "replace", path: `/plates/${index}/land`, value }], label);
+
+  function choose(value: "none" | "colour" | "brightness") {
+    if (value === "none") {
+      session.tool = "select";
+      void keep(null, "Whole picture");
+    } else if (value === "brightness") {
+      session.tool = "select";
+      void keep({ by: "brightness", gamma: 1, lift: 0, invert: false }, "Land by brightness");
+    } else session.tool = "pick";
+  }
+</script>
+
+<div class="line">
+  <span>See-through</span>
+  <Segments
+    label="What becomes see-through"
+    options={[
+      { value: "none", label: "Nothing" },
+      { value: "colour", label: "By colour", hint: "Click the sea, or borders, on the chart" },
+      { value: "brightness", label: "By brightness" },
+    ]}
+    value={by}
+    onchange={choose}
+  />
+</div>
+{#if by === "colour"}
+  <div class="line">
+    <span>Colours that go</span>
+    <div class="samples">
+      {#if land?.by === "colour"}
+        {#each land.samples as sample, k (k)}
+          <button
+            class="sample"
+            style:background="rgb({sample.join(',')})"
+            title="Take this colour out"
+            aria-label="Take colour {k + 1} out"
+            onclick={() => {
+              const samples = land.samples.filter((_, other) => other !== k);
+              void keep(samples.length ? { ...land, samples } : null, "Take a colour out");
+            }}
+          ></button>
+        {/each}
+      {/if}
+      <Button on={session.tool === "pick"} onclick={() => (session.tool = session.tool === "pick" ? "select" : "pick")}
+        ><Icon name="dropper" size={14} />Pick on the chart</Button
+      >
+    </div>
+  </div>
+{/if}
+{#if land?.by === "colour"}
+  <Cells columns={2}>
+    <Cell
+      label="Tolerance"
+      value={land.tolerance}
+      text={digits(land.tolerance)}
+      unit="of 100"
+      step={0.5}
+      min={0}
+      max={100}
+      ontry={(value) => put("tolerance", Math.round(value * 10) / 10)}
+      onkeep={() => session.keepTrial("Tolerance")}
+      ondrop={() => session.dropTrial()}
+    />
+    <Cell
+      label="Softness"
+      value={land.softness}
+      text={digits(land.softness)}
+      unit="of 100"
+      step={0.5}
+      min={0}
+      max={100}
+      ontry={(value) => put("softness", Math.round(value * 10) / 10)}
+      onkeep={() => session.keepTrial("Softness")}
+      ondrop={() => session.dropTrial()}
+    />
+  </Cells>
+{:else if land?.by === "brightness"}
+  <Cells columns={2}>
+    <Cell
+      label="Gamma"
+      value={land.gamma}
+      text={digits(land.gamma)}
+      step={0.05}
+      log
+      min={0.05}
+      max={20}
+      ontry={(value) => put("gamma", Math.round(value * 100) / 100)}
+      onkeep={() => session.keepTrial("Gamma")}
+      ondrop={() => session.dropTrial()}
+    />
+    <Cell
+      label="Lift"
+      value={land.lift}
+      text={digits(land.lift * 100)}
+      unit="%"
+      factor={0.01}
+      step={0.02}
+      min={-1}
+      max={1}
+      ontry={(value) => put("lift", Math.round(value * 1000) / 1000)}
+      onkeep={() => session.keepTrial("Lift")}
+      ondrop={() => session.dropTrial()}
+    />
+  </Cells>
+{/if}
+{#if land}
+  <div class="foot">
+    <Tick
+      label={land.by === "colour" ? "Keep the picked colours, not the rest" : "The dark stays, the bright goes"}
+      checked={land.invert}
+      onchange={(invert) => keep({ ...land, invert }, "Turn round")}
+    />
+  </div>
+{:else if by === "none"}
+  <p>Make the sea of a drawn sheet see-through, or its borders: pick them by colour, or let brightness be opacity.</p>
+{/if}
+
+<style>
+  .line {
+    display: grid;
+    grid-template-columns: 100px 1fr;
+    align-items: center;
+    padding: 7px 12px;
+    color: var(--ink-2);
+  }
+  .samples {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 5px;
+    align-items: center;
+  }
+  .sample {
+    width: 24px;
+    height: 24px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+  }
+  .foot {
+    padding: 5px 6px;
+  }
+  p {
+    padding: 4px 12px 10px;
+    color: var(--ink-2);
+    line-height: 17px;
+  }
+</style>

@@ -1,0 +1,100 @@
+<script lang="ts">
+  import type { Plate, PlatePlan } from "../../api/client";
+  import { session } from "../../film/session.svelte";
+  import { digits, length } from "../../format";
+  import Cell from "../../ui/Cell.svelte";
+  import Cells from "../../ui/Cells.svelte";
+  import Segments from "../../ui/Segments.svelte";
+
+  let { plate, laid, index }: { plate: Plate; laid: PlatePlan; index: number } = $props();
+
+  const ground = $derived(session.film!.ground.kind);
+  const keep = (path: string, value: unknown, label: string) =>
+    session.patch([{ op: "replace", path: `/plates/${index}/${path}`, value }], label);
+  const put = (path: string, value: unknown) =>
+    session.tryPatch([{ op: "replace", path: `/plates/${index}/${path}`, value }]);
+</script>
+
+<dl>
+  <dt>Size</dt>
+  <dd>{plate.picture.width.toLocaleString("en")} × {plate.picture.height.toLocaleString("en")} px</dd>
+  <dt>A pixel is</dt>
+  <dd>{length(laid.pixel, ground).join(" ")} wide, sharp to a span of {length(laid.sharp_span, ground).join(" ")}</dd>
+</dl>
+<div class="line">
+  <span>Seen in</span>
+  <Segments
+    label="Where the plate is seen"
+    options={[
+      { value: "film", label: "The film" },
+      { value: "reference", label: "The chart only", hint: "A reference: to trace and to find places by" },
+    ]}
+    value={plate.role}
+    onchange={(role) => keep("role", role, role === "film" ? "Plate of the film" : "Reference plate")}
+  />
+</div>
+{#if plate.role === "reference"}
+  <Cells columns={2}>
+    <Cell
+      label="Opacity on the chart"
+      value={plate.opacity}
+      text={digits(plate.opacity * 100)}
+      unit="%"
+      factor={0.01}
+      step={0.05}
+      min={0}
+      max={1}
+      ontry={(value) => put("opacity", Math.round(value * 1000) / 1000)}
+      onkeep={() => session.keepTrial("Opacity")}
+      ondrop={() => session.dropTrial()}
+    />
+    <Cell
+      label="Contrast on the chart"
+      value={plate.contrast}
+      text={digits(plate.contrast)}
+      unit="%"
+      step={5}
+      min={10}
+      max={300}
+      ontry={(value) => put("contrast", Math.round(value))}
+      onkeep={() => session.keepTrial("Contrast")}
+      ondrop={() => session.dropTrial()}
+    />
+  </Cells>
+{/if}
+<label class="line">
+  <span>Credit</span>
+  <input
+    value={plate.credit}
+    placeholder="Whose picture it is, as it must be named"
+    onkeydown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+    onchange={(event) => keep("credit", event.currentTarget.value, "Credit")}
+  />
+</label>
+
+<style>
+  dl {
+    display: grid;
+    grid-template-columns: 100px 1fr;
+    padding: 8px 12px 4px;
+    row-gap: 3px;
+  }
+  dt {
+    color: var(--ink-2);
+  }
+  .line {
+    display: grid;
+    grid-template-columns: 100px 1fr;
+    align-items: center;
+    padding: 6px 12px;
+    color: var(--ink-2);
+  }
+  input {
+    height: 24px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    padding: 0 7px;
+    color: var(--ink);
+  }
+</style>
