@@ -70,6 +70,7 @@ def test_two_pictures_become_a_film(server: Server, sheet: Page, tmp_path: Path)
     assert after["scale"] < before["scale"]
     assert after["x"] > before["x"]
     assert after["y"] > before["y"]
+    page.get_by_role("radio", name="Seam").click()
     label = page.locator(".label", has_text="Feather width").bounding_box()
     assert label
     drag(page, (label["x"] + 8, label["y"] + 6), (label["x"] + 98, label["y"] + 6))

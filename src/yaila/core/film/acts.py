@@ -27,6 +27,10 @@ GRIP_TILT = 80.0
 """The steepest tilt that dragging the standing point gives, degrees."""
 
 
+FIRST_FEATHER = 14.0
+"""The feather that a plate gets when it is first found and had none, percent."""
+
+
 class _Act(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
@@ -161,6 +165,9 @@ class LayFound(_Act):
         film = film.model_copy(deep=True)
         plate, other = film.plate(self.plate), film.plate(self.on)
         pairs = np.array(self.pairs)
+        if plate.fit.by == "hand" and plate.feather == Feather():
+            # A hard edge would show, however well it lies.
+            plate.feather = Feather(width=FIRST_FEATHER)
         lay_on(plate, pairs[:, :2], ground_of(other, pairs[:, 2:]))
         plate.fit = Fit(
             by="found", on=self.on, residual=self.residual, confidence=self.confidence, inliers=self.inliers

@@ -35,6 +35,9 @@ LOUPE = 33
 AGREED = 0.6
 """From this correlation on a tie is put where the feature was found."""
 
+DISTINCT = 0.06
+"""By how much it must agree better there than anywhere else."""
+
 SEARCH = 12
 """How far it is looked for, the same pixels."""
 
@@ -169,7 +172,7 @@ def refined_tie(
     """A tie made exact: the feature at pixel ``at`` of ``plate`` is looked for about pixel ``to`` of ``other``.
 
     Both are compared in pixels of the coarser plate, as the plates lie now. Returns where it is, in pixels of
-    ``other``, and how well the two agree there, -1..1 (normalised cross-correlation, its peak put between pixels by
+    ``other``, and how well the two agree there, -1..1 (no more than ``AGREED`` where it is left as it was; normalised cross-correlation, its peak put between pixels by
     a parabola: J. P. Lewis, "Fast Normalized Cross-Correlation", 1995).
     """
     # Both grids run along the other plate's axes.
@@ -196,6 +199,11 @@ def refined_tie(
     best = float(score[row, column])
     if not (0 < row < score.shape[0] - 1 and 0 < column < score.shape[1] - 1):
         return to, min(best, 0.0)
+    # Where another place agrees nearly as well, as in open water, nothing is found.
+    rest = score.copy()
+    rest[max(row - 3, 0) : row + 4, max(column - 3, 0) : column + 4] = -1
+    if best - float(rest.max()) < DISTINCT:
+        return to, min(best, AGREED)
     x = column + _vertex(score[row, column - 1], best, score[row, column + 1]) - SEARCH
     y = row + _vertex(score[row - 1, column], best, score[row + 1, column]) - SEARCH
     return Point(to.x + x * step, to.y + y * step), best

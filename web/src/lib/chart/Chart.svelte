@@ -207,10 +207,12 @@
     if (mode === "difference") {
       // What is equal is black; small differences are lifted so that they can be seen.
       context.save();
-      context.setTransform(1, 0, 0, 1, 0, 0);
+      context.setTransform(ratio, 0, 0, ratio, 0, 0);
       context.globalCompositeOperation = "color-dodge";
       context.fillStyle = "rgb(176,176,176)";
-      context.fillRect(0, 0, w, h);
+      context.beginPath();
+      for (const corner of laid.outline) context.lineTo(...toScreen(on, corner));
+      context.fill();
       context.restore();
     }
   }

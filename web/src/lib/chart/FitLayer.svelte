@@ -105,12 +105,12 @@
   {#if grips}
     {#each laid.outline as corner, k (k)}
       {@const [x, y] = s(corner)}
-      <g class="grip" onpointerdown={(e) => pull(e, false)}>
+      <g class="grip plategrip" onpointerdown={(e) => pull(e, false)}>
         <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
         <title>Scale about the pin</title>
       </g>
     {/each}
-    <g class="grip round" onpointerdown={(e) => pull(e, true)}>
+    <g class="grip round plategrip" onpointerdown={(e) => pull(e, true)}>
       <circle class="reach" cx={turnGrip[0]} cy={turnGrip[1]} r="12" /><circle
         cx={turnGrip[0]}
         cy={turnGrip[1]}

@@ -14,7 +14,8 @@
         .length,
   );
   const reels = $derived(session.jobs.filter((job) => job.kind === "reel" && job.state === "done").length);
-  const feathered = $derived(film?.plates.filter((plate) => plate.feather.width > 0).length ?? 0);
+  const declined = $derived(film?.plates.filter((plate) => plate.fit.note).length ?? 0);
+  const fitted = $derived(film?.plates.filter((plate) => plate.fit.by !== "hand").length ?? 0);
   const steps = $derived<{ id: Step | "mark" | "finish"; name: string; state: string; icon: IconName }[]>([
     {
       id: "gather",
@@ -26,7 +27,7 @@
       id: "fit",
       name: "Fit",
       icon: "fit",
-      state: film?.plates.length ? `${feathered} feathered` : "nothing laid",
+      state: !film?.plates.length ? "nothing laid" : declined ? `${declined} declined` : `${fitted} fitted`,
     },
     { id: "fly", name: "Fly", icon: "fly", state: count(film?.vantages.length ?? 0, "vantage") },
     { id: "mark", name: "Mark", icon: "mark", state: "not yet" },

@@ -16,7 +16,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any, Literal
 
 import cv2
@@ -36,8 +36,8 @@ Kind = Literal["similarity", "affine", "homography", "globe"]
 KINDS: tuple[Kind, ...] = ("similarity", "globe", "affine", "homography")
 FREEDOM: dict[Kind, int] = {"similarity": 4, "globe": 5, "affine": 6, "homography": 8}
 
-LARGEST = 4096
-"""The longest side of a level that features are looked for in, pixels."""
+LARGEST = (2048, 4096)
+"""The longest side of a level that features are looked for in, pixels: first, and where those do not do."""
 
 PER_LEVEL = 7000
 MOST_MATCHES = 1500
@@ -48,11 +48,14 @@ PLENTY = 50
 TRIES = 3
 """How many places are looked at closely before declining."""
 
-MOST_GRID = 1600
+MOST_GRID = 1100
 """The longest side of the grid on which refinement works, pixels."""
 
 CLEARLY = 0.95
 """The share of a stiffer map's cross-validated mean square that a freer one must stay under to be preferred."""
+
+DECISIVE = 16.0
+"""What the F statistic of a freer map must come to: patches share some of their errors, so no table gives it."""
 
 SHARED = 1.0
 """How much the errors of neighbouring patches are shared: found on pairs of known truth (``bench/fit.py``)."""
@@ -141,11 +144,14 @@ def find_fit(
     Raises:
         NotFitted: saying why.
     """
-    mine = _features(_Named(key[0], plate))
-    progress(0.3)
-    theirs = _features(_Named(key[1], below))
-    progress(0.6)
-    starts = _starts(mine, theirs)
+    mine = _features(_Named(key[0], plate), LARGEST[0])
+    progress(0.2)
+    starts: list[tuple[Floats, int]] = []
+    for share, largest in zip((0.4, 0.65), LARGEST, strict=True):
+        starts = _starts(mine, _features(_Named(key[1], below), largest))
+        progress(share)
+        if (starts and starts[0][1] > PLENTY) or max(below.sizes[0]) <= largest:
+            break
     progress(0.7)
     found, why = [], "No place was found where enough of the two pictures agrees."
     for number, (start, inliers) in enumerate(starts[:TRIES]):
@@ -205,13 +211,13 @@ def grey_of(rgba: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 
 @lru_cache(maxsize=24)
-def _features(named: _Named) -> _Features:
+def _features(named: _Named, largest: int) -> _Features:
     pyramid = named.pyramid
     sift = cv2.SIFT.create(nfeatures=PER_LEVEL, contrastThreshold=0.012, edgeThreshold=14)
     even = cv2.createCLAHE(clipLimit=3.0, tileGridSize=(8, 8))
     parts = []
     for level, (width, height) in enumerate(pyramid.sizes):
-        if max(width, height) > LARGEST and level < len(pyramid.sizes) - 1:
+        if max(width, height) > largest and level < len(pyramid.sizes) - 1:
             continue
         if min(width, height) < 40:
             break
@@ -401,12 +407,16 @@ class _Patches:
     likeness: Floats
     good: NDArray[np.bool_]
 
+    @cached_property
+    def _inverse(self) -> Floats:
+        """Of ``says``, where it says anything, over its main value."""
+        most = np.linalg.eigvalsh(self.says)[:, 1]
+        return np.linalg.pinv(self.says, rcond=0.02, hermitian=True) / most[:, None, None]
+
     def missed(self, change: Floats, basis: Floats) -> Floats:
         """Pixels along the direction that each patch can tell, after a change."""
-        rest = self.asks - np.einsum("nij,nj->ni", self.says, basis @ change)
-        inverse = np.linalg.pinv(self.says, rcond=0.02, hermitian=True)
-        most = np.linalg.eigvalsh(self.says)[:, 1]
-        return np.asarray(np.sqrt(np.maximum(np.einsum("ni,nij,nj->n", rest, inverse, rest) / most, 0)))
+        rest = self.asks - (self.says @ (basis @ change)[..., None])[..., 0]
+        return np.asarray(np.sqrt(np.maximum(np.sum((self._inverse @ rest[..., None])[..., 0] * rest, axis=1), 0)))
 
 
 def _window(half: int) -> NDArray[np.float32]:
@@ -522,13 +532,17 @@ def _solved(kind: Kind, patches: _Patches, grid: _Grid, only: NDArray[np.bool_] 
     """The small change that the patches ask for, by least squares with Tukey's biweight; and the weights."""
     base = patches.good.astype(np.float64) if only is None else (patches.good & only).astype(np.float64)
     basis = _basis(kind, patches.at, grid)
+    count = basis.shape[-1]
+    said = (patches.says @ basis).reshape(-1, count)
+    flat, asked = basis.reshape(-1, count), patches.asks.ravel()
     weight = base
-    change = np.zeros(basis.shape[-1])
+    change = np.zeros(count)
     for _ in range(8):
-        normal = np.einsum("n,nia,nij,njb->ab", weight, basis, patches.says, basis)
-        if np.linalg.matrix_rank(normal, tol=1e-9 * np.trace(normal)) < len(normal):
+        weighted = flat * np.repeat(weight, 2)[:, None]
+        normal = weighted.T @ said
+        if np.linalg.matrix_rank(normal, tol=1e-9 * np.trace(normal)) < count:
             raise NotFitted("The places where the pictures agree lie too close together.")
-        change = np.linalg.solve(normal, np.einsum("n,nia,ni->a", weight, basis, patches.asks))
+        change = np.linalg.solve(normal, weighted.T @ asked)
         away = patches.missed(change, basis)
         spread = max(float(np.median(away[base > 0])), 0.02)
         weight = base * np.clip(1 - (away / (6 * spread)) ** 2, 0, None) ** 2
@@ -542,6 +556,7 @@ def _kind(patches: _Patches, grid: _Grid) -> Kind:
     """
     best: Kind = KINDS[0]
     left = None
+    rest: dict[Kind, float] = {}
     sector = np.floor((np.arctan2(*(patches.at - np.median(patches.at, axis=0)).T) / math.tau + 0.5) * 8) % 8
     for kind in KINDS:
         if kind != "similarity" and patches.good.sum() < 5 * FREEDOM[kind]:
@@ -556,9 +571,17 @@ def _kind(patches: _Patches, grid: _Grid) -> Kind:
         # A trimmed mean of squares: a few bad patches must not choose.
         squares = np.sort(missed[patches.good] ** 2)
         value = float(np.mean(squares[: max(int(0.85 * len(squares)), 1)]))
-        if left is None or value < CLEARLY * left:
+        change, weight = _solved(kind, patches, grid)
+        rest[kind] = float(weight @ patches.missed(change, basis) ** 2 / weight.sum())
+        if left is None or (value < CLEARLY * left and _gains(rest, kind, int(patches.good.sum())) > DECISIVE):
             best, left = kind, value
     return best
+
+
+def _gains(rest: dict[Kind, float], kind: Kind, count: int) -> float:
+    """The F statistic of a freer map against the similarity: what its further numbers explain, over what is left."""
+    more, free = FREEDOM[kind] - FREEDOM["similarity"], max(count - FREEDOM[kind], 1)
+    return (rest["similarity"] - rest[kind]) / more / max(rest[kind] / free, 1e-12)
 
 
 def _judged(

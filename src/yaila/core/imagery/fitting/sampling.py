@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.ground.placement import outline, through
+from yaila.core.ground.placement import outline
 from yaila.core.imagery.pages import Pyramid
 
 MOST_WINDOW = 40_000_000
@@ -51,8 +51,13 @@ def resampled(pyramid: Pyramid, plate_from_grid: NDArray[Any], width: int, heigh
         flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
         borderMode=cv2.BORDER_REPLICATE,
     )
-    rows, columns = np.mgrid[0 : 2 * height, 0 : 2 * width].astype(np.float64)
-    at = through(plate_from_grid, np.stack([columns / 2 + 0.25, rows / 2 + 0.25], axis=-1))
-    outside = (at < 0).any(axis=-1) | (at[..., 0] > full_width) | (at[..., 1] > full_height)
-    fine[outside] = 0
+    if corners.min() < 0 or np.any(corners.max(axis=0) > [full_width, full_height]):
+        # The window ends where the picture does, wherever the grid looks beyond it.
+        inside = cv2.warpPerspective(
+            np.ones(window.shape[:2], np.uint8),
+            into @ plate_from_grid @ half,
+            (2 * width, 2 * height),
+            flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP,
+        )
+        fine[inside == 0] = 0
     return np.asarray(cv2.resize(fine, (width, height), interpolation=cv2.INTER_AREA))

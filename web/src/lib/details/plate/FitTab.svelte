@@ -23,7 +23,8 @@
       const left = laid.fit?.models[model];
       return {
         value: model,
-        label: left === null || left === undefined ? names[model] : `${names[model]} ${digits(left, 2)}`,
+        label:
+          left === null || left === undefined ? names[model] : `${names[model]} ${left < 100 ? digits(left, 2) : "–"}`,
         hint: `${names[model]}: root mean square in pixels when every tie is foretold from the others`,
       };
     }),
@@ -55,11 +56,9 @@
     ><Icon name="tie" size={14} />Tie points</Button
   >
   <span class="said">
-    {#if plate.fit.by === "found"}Found on <b>{other(plate.fit.on)}</b>, {plate.fit.inliers} matches, {digits(
-        plate.fit.residual ?? 0,
-        2,
-      )} px{:else if plate.fit.by === "ties"}Off by <b>{digits(plate.fit.residual ?? 0, 2)} px</b> on the whole{:else if plate.fit.by === "file"}Laid
-      by its file{:else if index === 0}The others are laid on it{:else}Laid by hand{/if}
+    {#if plate.fit.by === "found"}Found on <b>{other(plate.fit.on)}</b>, {digits(plate.fit.residual ?? 0, 2)} px{:else if plate.fit.by === "ties"}Off
+      by <b>{digits(plate.fit.residual ?? 0, 2)} px</b> on the whole{:else if plate.fit.by === "file"}Laid by its file{:else if index === 0}The
+      others are laid on it{:else}Laid by hand{/if}
   </span>
 </div>
 {#if plate.fit.note}<p class="note"><Icon name="bob" size={13} fill />{plate.fit.note}</p>{/if}
@@ -138,7 +137,7 @@
     <Cell
       label="Scale"
       value={placement.scale}
-      text={digits(placement.scale, 5)}
+      text={digits(placement.scale, 4)}
       unit={plain ? "px/px" : "m/px"}
       step={0.001}
       log
@@ -159,7 +158,7 @@
     <Cell
       label="Turn"
       value={placement.turn}
-      text={digits(placement.turn)}
+      text={digits(placement.turn, 3)}
       unit="°"
       step={0.1}
       min={-360}
@@ -194,6 +193,7 @@
   .said {
     flex: 1;
     text-align: right;
+    font-size: 11px;
     color: var(--ink-2);
     overflow: hidden;
     text-overflow: ellipsis;
