@@ -167,6 +167,27 @@ def render(
 
 
 @app.command()
+def soundings(film: FilmArg, format: Annotated[str, typer.Option(help="text or json")] = "text") -> None:
+    """Check a film; exits with 1 when a grave finding stands."""
+    from yaila.core.soundings import soundings_of
+
+    if format not in ("text", "json"):
+        raise typer.BadParameter("text or json", param_hint="--format")
+    document, pictures = _film(film)
+    findings = soundings_of(document, pictures)
+    if format == "json":
+        print(json.dumps([finding.model_dump() for finding in findings], indent=1))
+    else:
+        for finding in findings:
+            grade = "grave " if finding.grave else "slight"
+            mend = f". {finding.remedy.text}" if finding.remedy else ""
+            print(f"{grade} {finding.time}  frames {finding.first}-{finding.last}  {finding.text}{mend}")
+        print(f"{len(findings)} findings, {sum(finding.grave for finding in findings)} of them grave")
+    if any(finding.grave for finding in findings):
+        raise typer.Exit(1)
+
+
+@app.command()
 def schema() -> None:
     """Print the JSON Schema of the film document."""
     print(json.dumps(Film.model_json_schema(), indent=2))

@@ -39,6 +39,7 @@ def create_app(store: Store, port: int) -> FastAPI:
     app.state.desk = Desk(store)
     for module in (films, frames, pictures, fits, jobs):
         app.include_router(module.router)
+    app.include_router(fits.files)
 
     @app.exception_handler(YailaError)
     def yaila_error(_: Request, error: YailaError) -> JSONResponse:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Depends
-from pydantic import BaseModel, TypeAdapter
+from pydantic import BaseModel, Field, TypeAdapter
 
 from yaila.api.desk import Desk, desk_of
 from yaila.api.jobs import Job, job_of
@@ -13,9 +13,12 @@ from yaila.core.film.acts import Act
 from yaila.core.film.model import Tie
 from yaila.core.film.overlap import colour_at, made_tie
 from yaila.core.ground import Point
+from yaila.core.ground.georeference import Georeference
 from yaila.farm.fitting import FitSettings
+from yaila.formats.georeferencing import read_world
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["fits"])
+files = APIRouter(prefix="/api", tags=["fits"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
 ACTS: TypeAdapter[list[Act]] = TypeAdapter(list[Act])
 
@@ -38,6 +41,14 @@ class TieTrial(BaseModel):
     to: Point
     tie: str | None = None
     exact: bool = True
+
+
+class WorldFile(BaseModel):
+    """A world file, and the .prj beside it."""
+
+    name: str
+    text: str = Field(max_length=2000)
+    prj: str | None = Field(None, max_length=20000)
 
 
 class Colour(BaseModel):
@@ -81,3 +92,9 @@ def get_colour(film_id: str, plate_id: str, desk: TheDesk, state: str, x: float,
     """The colour of a plate's picture at a ground place, before its adjustments."""
     film, _ = desk.film(film_id, state)
     return Colour(colour=colour_at(film.plate(plate_id), Point(x, y), desk.store.pictures.pyramid))
+
+
+@files.post("/world-files")
+def parse_world_file(file: WorldFile) -> Georeference:
+    """What a world file says. Nothing is kept."""
+    return read_world(file.text, file.prj, file.name)

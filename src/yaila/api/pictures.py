@@ -35,11 +35,15 @@ async def receive_picture(
     y: float | None = None,
     width: Annotated[float | None, Query(gt=0)] = None,
     swap: str | None = None,
+    world: Annotated[str | None, Query(max_length=2000)] = None,
+    prj: Annotated[str | None, Query(max_length=6000)] = None,
+    world_name: Annotated[str, Query(max_length=200)] = "",
 ) -> Job:
     """Take a picture file (the body of the request) and lay it as a plate on top of the stack.
 
     ``x``, ``y`` and ``width`` say where on the ground its centre goes and how wide it is laid, if the film has
-    plates already. ``swap`` names a plate that gets the picture instead of its own.
+    plates already. ``swap`` names a plate that gets the picture instead of its own. ``world`` and ``prj`` are the texts
+    of a world file and of the .prj beside it.
     """
     film = desk.store.films.state(film_id).film
     if swap:
@@ -59,17 +63,25 @@ async def receive_picture(
     except BaseException:
         file.unlink(missing_ok=True)
         raise
-    job = desk.store.jobs.add("import", film_id, label, {"file": str(file)}, 100)
+    settings = {"file": str(file), "world": world, "prj": prj, "world_name": world_name}
+    job = desk.store.jobs.add("import", film_id, label, settings, 100)
 
     def lay() -> None:
-        picture = desk.store.pictures.reference(desk.store.jobs.get(job).settings["sha256"])
+        outcome = desk.store.jobs.get(job).settings
+        picture = desk.store.pictures.reference(outcome["sha256"])
         if swap:
             desk.act_later(film_id, [SwapPicture(plate=swap, picture=picture)], f"Swap for {label}")
         else:
             at = (
                 Point(x, y) if x is not None and y is not None and desk.store.films.state(film_id).film.plates else None
             )
-            act = LayPlate(picture=picture, name=PurePath(label).stem, at=at, width=width if at else None)
+            act = LayPlate(
+                picture=picture,
+                name=PurePath(label).stem,
+                at=at,
+                width=width if at else None,
+                georeference=outcome.get("georeference"),
+            )
             desk.act_later(film_id, [act], f"Lay {act.name}")
         desk.store.jobs.note(job, state="done", done=100)
 

@@ -26,6 +26,13 @@ class BadEdit(YailaError):
     status = 422
 
 
+class BadGeoreference(YailaError):
+    """What a file says of where it lies cannot be understood."""
+
+    kind = "bad-georeference"
+    status = 422
+
+
 class BadFit(YailaError):
     """The points, or the pictures, give no placement that can be trusted."""
 

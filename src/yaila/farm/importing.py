@@ -6,8 +6,10 @@ import os
 import sys
 from pathlib import Path
 
-from yaila.core.errors import BadPicture
+from yaila.core.errors import YailaError
+from yaila.core.ground.georeference import Georeference
 from yaila.farm.pulse import Pulse
+from yaila.formats.georeferencing import is_tiff, read_geotiff, read_world
 from yaila.store import Store
 
 
@@ -15,14 +17,22 @@ def run(store: Store, job: str) -> None:
     """Do an import job: its ``settings`` name the file that has arrived."""
     row = store.jobs.get(job)
     file = Path(row.settings["file"])
+    sidecar = row.settings.get("world")
     pulse = Pulse(store, job)
     store.jobs.note(job, state="running", total=100)
     try:
+        # What a file says of its place is read before the picture, so that a fault in it loses nothing.
+        place: Georeference | None
+        if sidecar:
+            place = read_world(sidecar, row.settings.get("prj"), row.settings.get("world_name", row.name))
+        else:
+            place = read_geotiff(file, row.name) if is_tiff(file) else None
         picture = store.pictures.add(file, row.name, lambda share: pulse.beat(round(share * 99)))
-    except BadPicture as error:
+    except YailaError as error:
         store.jobs.note(job, state="failed", message=str(error))
         return
-    store.jobs.note(job, settings=row.settings | {"sha256": picture.sha256}, done=99)
+    found = {"sha256": picture.sha256, "georeference": place.model_dump() if place else None}
+    store.jobs.note(job, settings=row.settings | found, done=99)
 
 
 if __name__ == "__main__":

@@ -16,9 +16,20 @@ from yaila.core.camera import Pose
 from yaila.core.colour import ToneMatch
 from yaila.core.errors import BadEdit
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.fitting import ground_of, lay_on, picture_place, placement_of, solve_ties
-from yaila.core.film.model import Feather, Film, Fit, Model, Passage, PictureRef, Plate, Tie, Vantage, new_id
+from yaila.core.film.fitting import (
+    georeferenced,
+    grid_of,
+    ground_of,
+    lay_by_file,
+    lay_on,
+    picture_place,
+    placement_of,
+    solve_ties,
+)
+from yaila.core.film.model import Feather, Film, Fit, Ground, Model, Passage, PictureRef, Plate, Tie, Vantage, new_id
 from yaila.core.ground import Point, Similarity
+from yaila.core.ground.georeference import Georeference
+from yaila.core.ground.mercator import mercator_of
 from yaila.core.ground.placement import outline, through
 from yaila.core.imagery.bend import Goal
 from yaila.core.imagery.fitting.maps import Flat
@@ -51,11 +62,16 @@ class LayPlate(_Act):
     name: str
     at: Point | None = None
     width: Annotated[float, Field(gt=0)] | None = None
+    georeference: Georeference | None = None
+    credit: str = ""
+    feather: Feather = Field(default_factory=Feather)
     id: str = Field(default_factory=new_id)
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
         picture = self.picture
+        if self.georeference and not film.plates and not film.vantages:
+            film.ground = Ground(kind="mercator")
         if not film.plates and self.at is None:
             placement = Similarity(x=picture.width / 2, y=picture.height / 2, scale=1)
         else:
@@ -67,7 +83,63 @@ class LayPlate(_Act):
                 width = width or float(np.ptp(outline[:, 0])) / 2
             at = at or Point(0.0, 0.0)
             placement = Similarity(x=at.x, y=at.y, scale=(width or picture.width) / picture.width)
-        film.plates.append(Plate(id=self.id, name=self.name[:120] or "Plate", picture=picture, placement=placement))
+        plate = Plate(
+            id=self.id,
+            name=self.name[:120] or "Plate",
+            picture=picture,
+            placement=placement,
+            feather=self.feather,
+            credit=self.credit,
+            georeference=self.georeference,
+        )
+        film.plates.append(plate)
+        if film.ground.kind == "mercator" and self.georeference:
+            lay_by_file(plate)
+        return film
+
+
+class LayByFile(_Act):
+    """Lay a plate where its own georeference says. A plain ground becomes georeferenced by it: everything keeps its
+    place among all else, and takes its true size and bearing."""
+
+    act: Literal["lay_by_file"] = "lay_by_file"
+    plate: str
+    georeference: Georeference | None = None
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        plate = film.plate(self.plate)
+        plate.georeference = self.georeference or plate.georeference
+        if plate.georeference is None:
+            raise BadEdit(
+                "This plate has no georeference of its own. Drop its world file, or lay it by control points."
+            )
+        if film.ground.kind == "plain":
+            places = grid_of(plate)
+            georeferenced(film, ground_of(plate, places), plate.georeference.on_mercator(places))
+        else:
+            lay_by_file(plate)
+        return film
+
+
+class GroundByPoints(_Act):
+    """Make a plain ground georeferenced by places whose longitude and latitude are known, two or more; nothing moves
+    among the rest."""
+
+    act: Literal["ground_by_points"] = "ground_by_points"
+    points: list[tuple[float, float, float, float]] = Field(min_length=2)
+    """Ground x and y, longitude and latitude in degrees."""
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        if film.ground.kind != "plain":
+            raise BadEdit("The ground is georeferenced already.")
+        table = np.array(self.points)
+        try:
+            goal = np.array([mercator_of(lon, lat) for lon, lat in table[:, 2:].tolist()])
+        except ValueError as error:
+            raise BadEdit(str(error)) from error
+        georeferenced(film, table[:, :2], goal)
         return film
 
 
@@ -461,6 +533,8 @@ Act = Annotated[
     | MatchTone
     | OutlinePlate
     | SwapPicture
+    | LayByFile
+    | GroundByPoints
     | RestackPlate
     | RemovePlate
     | AddVantage

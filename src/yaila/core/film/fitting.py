@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from yaila.core.errors import BadFit
-from yaila.core.film.model import Film, Fit, Model, Plate, Tie
+from yaila.core.film.model import Film, Fit, Ground, Model, Plate, Tie
+from yaila.core.ground import Point
 from yaila.core.ground.placement import Affine, Homography, Placement, Similarity, ground_units_per_pixel, through
 from yaila.core.imagery.bend import Bend, Goal, Pull, bent_grid
 from yaila.core.imagery.fitting import FLAT, LEAST, cross_validated, solve_map
@@ -93,6 +94,36 @@ def lay_on(plate: Plate, places: Floats, ground: Floats) -> None:
     matrix = _solved("affine", places, ground)
     plate.placement = placement_of(matrix, "affine", width, height)
     plate.bend = _bend(matrix, places, ground, None)
+
+
+def lay_by_file(plate: Plate) -> None:
+    """Lay a plate on a georeferenced ground where its own georeference says."""
+    assert plate.georeference
+    places = grid_of(plate, 9)
+    lay_on(plate, places, plate.georeference.on_mercator(places))
+    plate.fit = Fit(by="file")
+
+
+def georeferenced(film: Film, places: Floats, mercator: Floats) -> None:
+    """Make a plain ground one of Web Mercator metres, by the similarity that takes ``places`` (n, 2) there.
+
+    Plates, vantages and control points keep their places among one another; spans and headings change with the ground.
+    """
+    change = solve_map("similarity", places, mercator)
+    scale = math.sqrt(abs(np.linalg.det(change[:2, :2])))
+    turn = math.degrees(math.atan2(-change[1, 0], change[0, 0]))
+    for plate in film.plates:
+        width, height = plate.picture.width, plate.picture.height
+        matrix = change @ plate.placement.matrix(width, height)
+        plate.placement = placement_of(matrix, plate.placement.kind, width, height)
+        for tie in plate.fit.ties:
+            if tie.other is None:
+                tie.to = Point(*through(change, np.array(tie.to)).tolist())
+    for vantage in film.vantages:
+        vantage.x, vantage.y = through(change, np.array([vantage.x, vantage.y])).tolist()
+        vantage.span *= scale
+        vantage.heading = (vantage.heading + turn + 180) % 360 - 180
+    film.ground = Ground(kind="mercator")
 
 
 def pixel_on_ground_of(places: Floats, ground: Floats) -> float:
@@ -219,8 +250,8 @@ def _shifted(plate: Plate, by: Floats) -> Placement:
     return placement_of(matrix, plate.placement.kind, width, height)
 
 
-def grid_of(plate: Plate) -> Floats:
-    """Pixels spread evenly over a plate's picture, edges included: (25, 2)."""
-    xs = np.linspace(0, plate.picture.width, 5)
-    ys = np.linspace(0, plate.picture.height, 5)
+def grid_of(plate: Plate, side: int = 5) -> Floats:
+    """Pixels spread evenly over a plate's picture, edges included: (side * side, 2)."""
+    xs = np.linspace(0, plate.picture.width, side)
+    ys = np.linspace(0, plate.picture.height, side)
     return np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)

@@ -17,6 +17,7 @@ from yaila.core.colour import Tone
 from yaila.core.errors import BadEdit
 from yaila.core.film.upgrades import upgraded
 from yaila.core.ground import Placement, Point, Similarity
+from yaila.core.ground.georeference import Georeference
 from yaila.core.ground.placement import Finite
 from yaila.core.imagery.adjusted import Adjustments, Edges
 from yaila.core.imagery.bend import Bend
@@ -155,6 +156,7 @@ class Plate(Part):
     shown: bool = True
     role: Literal["film", "reference"] = "film"
     credit: str = Field("", max_length=300)
+    georeference: Georeference | None = None
 
     @property
     def in_film(self) -> bool:

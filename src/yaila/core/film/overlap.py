@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.colour import ToneMatch
+from yaila.core.colour import ToneMatch, ciede2000
 from yaila.core.colour.match import match_tone
 from yaila.core.film.acts import LayFound
 from yaila.core.film.fitting import grid_of, ground_of, picture_place, pixel_on_ground
@@ -91,6 +91,7 @@ class Overlap:
 
     above: NDArray[np.uint8]
     below: NDArray[np.uint8]
+    ground_from_grid: NDArray[np.float64]
 
     def shared(self) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
         """Colours (n, 3) where both show something, softened so that a pixel's misfit does not matter."""
@@ -117,7 +118,35 @@ def overlap_of(film: Film, plate: Plate, open_picture: Open, toned: bool = False
     for other in below:
         layer = seen(other, True).astype(np.float32)
         ground = np.asarray(layer + ground * (1 - layer[..., 3:] / 255), np.float32)
-    return Overlap(seen(plate, toned), np.asarray(ground + 0.5, np.uint8))
+    return Overlap(seen(plate, toned), np.asarray(ground + 0.5, np.uint8), ground_from_grid)
+
+
+@dataclass(frozen=True)
+class Rim:
+    """The edge of a plate against what lies below: the largest step of tone along it (CIEDE2000, the mean over an
+    eighth of the rim), and where on the ground that is."""
+
+    step: float
+    at: tuple[float, float]
+
+
+def rim_of(film: Film, plate: Plate, open_picture: Open) -> Rim | None:
+    """The rim of a plate as it is laid and toned; none where nothing lies below it."""
+    overlap = overlap_of(film, plate, open_picture, toned=True)
+    both = ((overlap.above[..., 3] > 250) & (overlap.below[..., 3] > 250)).astype(np.uint8)
+    inner = cv2.erode(both, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_CONSTANT, borderValue=0)
+    rim = (inner - cv2.erode(inner, np.ones((9, 9), np.uint8), borderType=cv2.BORDER_CONSTANT, borderValue=0)) > 0
+    rows, columns = np.nonzero(rim)
+    if len(rows) < 40:
+        return None
+    soft = [cv2.GaussianBlur(one, (0, 0), 1.5)[rim][:, :3].astype(np.uint8) for one in (overlap.above, overlap.below)]
+    step = ciede2000(soft[0], soft[1])
+    turn = np.arctan2(rows - rows.mean(), columns - columns.mean())
+    part = np.floor((turn / (2 * np.pi) + 0.5) * 8).astype(int) % 8
+    means = [float(step[part == k].mean()) if (part == k).sum() > 4 else 0.0 for k in range(8)]
+    worst = int(np.argmax(means))
+    x, y, _ = overlap.ground_from_grid @ [columns[part == worst].mean(), rows[part == worst].mean(), 1]
+    return Rim(means[worst], (float(x), float(y)))
 
 
 def tone_match_of(film: Film, plate: Plate, open_picture: Open) -> ToneMatch | None:
@@ -171,9 +200,9 @@ def refined_tie(
 ) -> tuple[Point, float]:
     """A tie made exact: the feature at pixel ``at`` of ``plate`` is looked for about pixel ``to`` of ``other``.
 
-    Both are compared in pixels of the coarser plate, as the plates lie now. Returns where it is, in pixels of
-    ``other``, and how well the two agree there, -1..1 (no more than ``AGREED`` where it is left as it was; normalised cross-correlation, its peak put between pixels by
-    a parabola: J. P. Lewis, "Fast Normalized Cross-Correlation", 1995).
+    Both are compared in pixels of the coarser plate, as the plates lie now, by normalised cross-correlation, its peak
+    put between pixels by a parabola (J. P. Lewis, "Fast Normalized Cross-Correlation", 1995). Returns where it is, in
+    pixels of ``other``, and how well the two agree there, -1..1: at most ``AGREED`` where ``to`` is left as it was.
     """
     # Both grids run along the other plate's axes.
     step = max(pixel_on_ground(plate) / pixel_on_ground(other), 1.0)

@@ -60,7 +60,7 @@ def _smooth(t):
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _coverage(x, y, along_x, along_y, width, height, shape, feather):
+def coverage_at(x, y, along_x, along_y, width, height, shape, feather):
     """How much of the plate covers a pixel, 0..1: its feather, and its edge softened over the pixel.
 
     ``along_x`` and ``along_y`` are the widths of the pixel's square in plate pixels.
@@ -289,7 +289,7 @@ def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
         along_x, along_y = abs(xu) + abs(xv), abs(yu) + abs(yv)
         west, east = min(west, x - along_x), max(east, x + along_x)
         north, south = min(north, y - along_y), max(south, y + along_y)
-        if _coverage(x, y, along_x, along_y, width, height, shape, feather) > 0.9999:
+        if coverage_at(x, y, along_x, along_y, width, height, shape, feather) > 0.9999:
             whole += 1
         side_u, side_v = math.sqrt(xu * xu + yu * yu), math.sqrt(xv * xv + yv * yv)
         ends[end] = _level(min(side_u, side_v), sharpness, settings[layer, LEVELS])
@@ -310,7 +310,7 @@ def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
     for i in range(n):
         ahead, x, y, xu, xv, yu, yv = _map(maps, layer, left + i + 0.5, v)
         along_x, along_y = max(abs(xu) + abs(xv), 1e-12), max(abs(yu) + abs(yv), 1e-12)
-        c = _coverage(x, y, along_x, along_y, width, height, shape, feather) * opacity if ahead else 0.0
+        c = coverage_at(x, y, along_x, along_y, width, height, shape, feather) * opacity if ahead else 0.0
         cover[i] = np.float32(c)
         seen = seen or c > 0.0
     return seen
@@ -351,7 +351,7 @@ def needed(
                     along_x, along_y = abs(xu) + abs(xv), abs(yu) + abs(yv)
                     if (
                         settings[layer, OPACITY] * settings[layer, OPAQUE] > 0.9995
-                        and _coverage(
+                        and coverage_at(
                             x,
                             y,
                             along_x,

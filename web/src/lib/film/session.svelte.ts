@@ -193,11 +193,18 @@ export class Session {
 
   /** Send files to become plates, one after the other; with `swap`, one that takes the place of a plate's picture. */
   async receive(files: Iterable<File>, swap: string | null = null): Promise<void> {
-    for (const file of [...files]) {
+    const all = [...files];
+    const stem = (file: File) => file.name.replace(/\.[^.]*$/, "").toLowerCase();
+    const sidecar = (file: File) => /\.(wld|prj|[a-z]{2,4}w)$/i.test(file.name);
+    const pictures = all.filter((file) => !sidecar(file));
+    const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
+    for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);
+    for (const file of pictures) {
       this.arrivals.push({ name: file.name, share: 0, error: "" });
       const arrival = this.arrivals[this.arrivals.length - 1]!;
+      const beside = all.filter((other) => sidecar(other) && stem(other) === stem(file));
       try {
-        await this.#send(file, arrival, swap);
+        await this.#send(file, arrival, swap, beside);
         this.arrivals = this.arrivals.filter((other) => other.name !== file.name || other.error !== "");
       } catch (error) {
         arrival.error = (error as Error).message;
@@ -206,14 +213,34 @@ export class Session {
     }
   }
 
+  /** Lay a plate by a world file that came without its picture: the plate of the same name. */
+  async #placeBy(world: File, others: File[]): Promise<void> {
+    const stem = world.name.replace(/\.[^.]*$/, "").toLowerCase();
+    const plate = this.film?.plates.find((plate) => plate.name.toLowerCase() === stem);
+    const prj = others.find((file) => /\.prj$/i.test(file.name) && file.name.toLowerCase().startsWith(`${stem}.`));
+    await this.#guarded(async () => {
+      if (!plate) throw new Error(`“${world.name}” has no picture beside it. Drop both at once.`);
+      const georeference = await told<never>(
+        api.POST("/api/world-files", {
+          body: { name: world.name, text: await world.text(), prj: prj ? await prj.text() : null },
+        }),
+      );
+      await this.act({ act: "lay_by_file", plate: plate.id, georeference });
+    });
+  }
+
   dismissArrival(arrival: Arrival): void {
     this.arrivals = this.arrivals.filter((other) => other !== arrival);
   }
 
-  #send(file: File, arrival: Arrival, swap: string | null): Promise<void> {
+  async #send(file: File, arrival: Arrival, swap: string | null, beside: File[]): Promise<void> {
     const { x, y, width } = this.shown;
     const query = new URLSearchParams({ name: file.name });
     // Where one looks is where it goes; while there is nothing to look at, the plate below decides.
+    for (const other of beside) {
+      query.set(/\.prj$/i.test(other.name) ? "prj" : "world", await other.text());
+      if (!/\.prj$/i.test(other.name)) query.set("world_name", other.name);
+    }
     if (swap) query.set("swap", swap);
     else if (this.film?.plates.length)
       for (const [key, value] of Object.entries({ x, y, width: width / 2 })) query.set(key, `${value}`);

@@ -54,7 +54,7 @@ MOST_GRID = 1100
 CLEARLY = 0.95
 """The share of a stiffer map's cross-validated mean square that a freer one must stay under to be preferred."""
 
-DECISIVE = 16.0
+DECISIVE = 12.0
 """What the F statistic of a freer map must come to: patches share some of their errors, so no table gives it."""
 
 SHARED = 1.0
@@ -341,9 +341,20 @@ def _refined(plate: Pyramid, below: Pyramid, start: Floats, inliers: int) -> Fou
     other = _lit_alike(raw, patch / 4)
     centres = grid.centres(patch)
     matrix, globe, kind = np.linalg.inv(grid.below_from_grid) @ start, 0.0, KINDS[0]
-    for _ in range(3):
+    corner_points = _corners(width, height)
+    for turn in range(5):
         mine = _lit_alike(resampled(plate, np.linalg.inv(matrix), columns, rows), patch / 4)
-        matrix = _settled(matrix, *_leaps(mine, other, centres, patch))
+        leaps = _leaps(mine, other, centres, patch)
+        if turn < 3:
+            matrix = _settled(matrix, leaps)
+            continue
+        # A bend carries the outer patches further away than fine steps would see.
+        kind = kind if kind == "globe" else _kind(leaps, grid)
+        change, _ = _solved(kind, leaps, grid)
+        matrix = _changed(change, grid) @ matrix
+        if kind == "globe":
+            globe += change[4]
+            other = _lit_alike(grid.unbent(raw, globe), patch / 4)
     for turn in range(12):
         mine = _lit_alike(resampled(plate, np.linalg.inv(matrix), columns, rows), patch / 4)
         patches = _patches(mine, other, centres, patch)
@@ -354,10 +365,9 @@ def _refined(plate: Pyramid, below: Pyramid, start: Floats, inliers: int) -> Fou
         if kind == "globe":
             globe += change[4]
             other = _lit_alike(grid.unbent(raw, globe), patch / 4)
-        at = through(matrix, _corners(width, height))
-        if turn > 6 and np.abs(_basis(kind, at, grid) @ change).max() < 0.01:
+        if turn > 6 and np.abs(_basis(kind, through(matrix, corner_points), grid) @ change).max() < 0.01:
             break
-    return _judged(kind, matrix, globe, patches, weight, _corners(width, height), grid, inliers)
+    return _judged(kind, matrix, globe, patches, weight, corner_points, grid, inliers)
 
 
 def _corners(width: int, height: int) -> Floats:
@@ -427,8 +437,8 @@ def _window(half: int) -> NDArray[np.float32]:
 Lit = tuple[NDArray[np.float32], NDArray[np.float32]]
 
 
-def _leaps(mine: Lit, other: Lit, centres: Floats, patch: float) -> tuple[Floats, Floats]:
-    """Patch centres and where they belong, by phase correlation: rough, but from further away."""
+def _leaps(mine: Lit, other: Lit, centres: Floats, patch: float) -> _Patches:
+    """What patches say by phase correlation: rough, but from further away."""
     half = int(patch / 2)
     window = _window(half).astype(np.float64)
     found = []
@@ -440,15 +450,17 @@ def _leaps(mine: Lit, other: Lit, centres: Floats, patch: float) -> tuple[Floats
             mine[0][part].astype(np.float64), other[0][part].astype(np.float64), window
         )
         if response > 0.12 and math.hypot(sx, sy) < patch / 3:
-            found.append((x, y, x + sx, y + sy))
+            found.append((x, y, sx, sy, response))
     if len(found) < 5:
         raise NotFitted("The pictures agree in too few places to be sure.")
     table = np.array(found, np.float64)
-    return table[:, :2], table[:, 2:]
+    says = np.broadcast_to(np.eye(2) / 2, (len(table), 2, 2))
+    return _Patches(table[:, :2], says, table[:, 2:4] / 2, table[:, 4], np.ones(len(table), bool))
 
 
-def _settled(matrix: Floats, sources: Floats, goals: Floats) -> Floats:
-    """The map after a similarity that takes sources to goals, outliers left out."""
+def _settled(matrix: Floats, leaps: _Patches) -> Floats:
+    """The map after the similarity that patches ask for, outliers left out."""
+    sources, goals = leaps.at, leaps.at + 2 * leaps.asks
     weight = np.ones(len(sources))
     change = np.eye(3)
     try:
@@ -601,6 +613,11 @@ def _judged(
     # Patches overlap and share their errors; says is 1/2 for a middling patch.
     covariance = square * free * np.linalg.pinv(normal) * SHARED
     unsure = 2 * float(np.sqrt(np.einsum("nia,ab,nib->n", there, covariance, there).max() / 2))
+    if kind == "similarity":
+        # Where patches cannot tell a bend from none, the corners are not known any better than the two differ there.
+        change, _ = _solved("globe", patches, grid)
+        bent = _basis("globe", through(matrix, corners), grid) @ change
+        unsure = math.hypot(unsure, float(np.linalg.norm(bent, axis=1).max()))
     agreeing, like = keep.sum() / len(keep), float(np.median(patches.likeness[keep]))
     confidence = 100 * math.exp(-((unsure / SURE) ** 2) * 0.7) * min(1.0, agreeing / 0.35) * min(1.0, like / 0.6)
     if unsure > SURE or agreeing < 0.2 or like < 0.5 or confidence < 30:

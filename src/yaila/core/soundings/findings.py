@@ -1,0 +1,255 @@
+"""The soundings of a film: what is wrong, when, where, and what can be done about it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from itertools import pairwise
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel
+
+from yaila.core.film import Film, choreograph
+from yaila.core.film.overlap import Open, Rim, rim_of
+from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of, frame_places
+from yaila.core.time import timecode
+
+BARE = 0.001
+"""From this share of a frame on, bare ground is found."""
+
+GRAVE_TIMES = 1.5
+"""Imagery enlarged more than this over a fifth of the frame is mush (common practice, no source)."""
+
+STEP = 2.0
+"""A step of tone from this CIEDE2000 on is seen along an edge (common practice, no source)."""
+
+HARD = 4.0
+"""Percent: a feather narrower than this does not hide a step."""
+
+SIDES = {
+    (-1, -1): "the upper left", (0, -1): "the upper edge", (1, -1): "the upper right", (-1, 0): "the left edge",
+    (0, 0): "the middle", (1, 0): "the right edge", (-1, 1): "the lower left", (0, 1): "the lower edge",
+    (1, 1): "the lower right",
+}  # fmt: skip
+
+
+class Remedy(BaseModel):
+    """What mends a finding. ``capture`` names a box of ground and the size of the picture that is missing there; the
+    others name the plate they are about."""
+
+    kind: Literal["capture", "fit", "feather", "credit", "remove"]
+    text: str
+    plate: str | None = None
+    box: tuple[float, float, float, float] | None = None
+    size: tuple[int, int] | None = None
+
+
+class Finding(BaseModel):
+    """Something wrong: over frames ``first`` to ``last``, worst at ``frame``, at a place on the ground.
+
+    ``figure`` is the share of the frame that is bare, how many times imagery is enlarged, or the step of a seam.
+    """
+
+    id: str
+    kind: Literal["bare", "soft", "seam", "credit", "unused"]
+    grave: bool
+    first: int
+    last: int
+    frame: int
+    time: str
+    at: tuple[float, float] | None
+    plate: str | None
+    figure: float
+    text: str
+    remedy: Remedy | None
+
+
+def soundings_of(
+    film: Film,
+    open_picture: Open | None = None,
+    length: Callable[[float], str] = lambda value: f"{value:,.0f}",
+    rims: Callable[[str], Rim | None] | None = None,
+) -> list[Finding]:
+    """All findings of a film, the grave ones first, then in time.
+
+    Args:
+        open_picture: gives pictures; without, seams are not looked at.
+        length: says a length on the ground in words.
+        rims: gives a plate's rim by its id, where somebody keeps them; worked out anew otherwise.
+    """
+    choreography = choreograph(film)
+    if not choreography.frames:
+        return []
+    look = budget_of(film, choreography)
+    spans = choreography.track.span
+    findings = [
+        *_bare(film, look),
+        *_soft(film, look, spans, length),
+        *_unused(film, look),
+        *_uncredited(film),
+    ]
+    if open_picture:
+        opened = open_picture
+        findings += _seams(film, look, rims or (lambda plate: rim_of(film, film.plate(plate), opened)))
+    return sorted(findings, key=lambda finding: (not finding.grave, finding.first, finding.kind))
+
+
+def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Stretches in which a mask is true: first and last index."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
+    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def _box(places: NDArray[np.float64]) -> tuple[float, float, float, float]:
+    low, high = np.nanmin(places, axis=0), np.nanmax(places, axis=0)
+    return float(low[0]), float(low[1]), float(high[0]), float(high[1])
+
+
+def _missing(look: Budget, wrong: NDArray[np.bool_]) -> Remedy | None:
+    """The picture that is missing where places (f, n) are wrong: as close as the closest of them asks."""
+    needs = np.where(wrong, look.needs, np.inf)
+    closest = float(needs.min())
+    # One plate serves what asks for at most twice as coarse a pixel; what is wider is another plate's.
+    box = _box(look.places[wrong & (needs < 2 * closest)])
+    spread = max(box[2] - box[0], box[3] - box[1], closest * 200) * 0.06
+    box = (box[0] - spread, box[1] - spread, box[2] + spread, box[3] + spread)
+    size = tuple(int(np.ceil((high - low) / closest / 100) * 100) for low, high in ((box[0], box[2]), (box[1], box[3])))
+    if max(size) > 200_000:
+        return None
+    return Remedy(
+        kind="capture", text=f"Capture a plate of {size[0]:,} × {size[1]:,} px here", box=box, size=(size[0], size[1])
+    )
+
+
+def _bare(film: Film, look: Budget) -> list[Finding]:
+    share = look.bare_share
+    middle = frame_places(film.frame.size) / [film.frame.width, film.frame.height] - 0.5
+    found = []
+    for first, last in _runs(share > BARE):
+        run = slice(first, last + 1)
+        worst = first + int(np.argmax(share[run]))
+        lack = look.bare[worst]
+        side = (lack[:, None] * middle).sum(axis=0) / lack.sum()
+        where = SIDES[int(np.sign(round(side[0] * 3))), int(np.sign(round(side[1] * 3)))]
+        at = np.nanmean(look.places[worst][lack > SEEN], axis=0) if (lack > SEEN).any() else None
+        found.append(
+            Finding(
+                id=f"bare-{look.frames[first]}",
+                kind="bare",
+                grave=True,
+                first=int(look.frames[first]),
+                last=int(look.frames[last]),
+                frame=int(look.frames[worst]),
+                time=timecode(int(look.frames[worst]), film.fps),
+                at=(float(at[0]), float(at[1])) if at is not None else None,
+                plate=None,
+                figure=float(share[worst]),
+                text=f"{100 * share[worst]:.{0 if share[worst] > 0.1 else 1}f} % of the frame is bare at {where}",
+                remedy=_missing(look, _in_run(look, run, look.bare > SEEN)),
+            )
+        )
+    return found
+
+
+def _in_run(look: Budget, run: slice, wrong: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    mask = np.zeros_like(wrong)
+    mask[run] = wrong[run]
+    return mask & np.isfinite(look.needs)
+
+
+def _soft(film: Film, look: Budget, spans: NDArray[np.float64], length: Callable[[float], str]) -> list[Finding]:
+    soft = (look.enlarged > SHARP) & (look.bare < 0.5)
+    share = soft.mean(axis=1)
+    times = np.quantile(look.enlarged, CARRIED, axis=1)
+    # A plate a run: where another plate carries the frame, another finding begins.
+    main = np.array(
+        [np.bincount(row[row >= 0], minlength=1).argmax() if (row >= 0).any() else -1 for row in look.plate]
+    )
+    found = []
+    for whole_first, whole_last in _runs(share > 1 - CARRIED):
+        cuts = [
+            whole_first,
+            *(whole_first + 1 + np.flatnonzero(np.diff(main[whole_first : whole_last + 1]))),
+            whole_last + 1,
+        ]
+        for first, end in pairwise(cuts):
+            run = slice(int(first), int(end))
+            worst = int(first) + int(np.argmax(times[run]))
+            plate = film.plates[int(main[worst])]
+            begins = int(first) + int(np.argmax(share[run] > 1 - CARRIED))
+            at = np.nanmean(look.places[worst][soft[worst]], axis=0)
+            limit = float(spans[look.frames[begins]])
+            found.append(
+                Finding(
+                    id=f"soft-{look.frames[int(first)]}-{plate.id}",
+                    kind="soft",
+                    grave=bool(times[worst] > GRAVE_TIMES),
+                    first=int(look.frames[int(first)]),
+                    last=int(look.frames[int(end) - 1]),
+                    frame=int(look.frames[worst]),
+                    time=timecode(int(look.frames[worst]), film.fps),
+                    at=(float(at[0]), float(at[1])),
+                    plate=plate.id,
+                    figure=float(times[worst]),
+                    text=f"{plate.name} is enlarged {times[worst]:.1f} times, soft from a span of {length(limit)}",
+                    remedy=_missing(look, _in_run(look, run, soft)),
+                )
+            )
+    return found
+
+
+def _unused(film: Film, look: Budget) -> list[Finding]:
+    return [
+        Finding(
+            id=f"unused-{plate.id}", kind="unused", grave=False, first=0, last=int(look.frames[-1]), frame=0,
+            time=timecode(0, film.fps), at=None, plate=plate.id, figure=0.0,
+            text=f"{plate.name} is never seen in the film",
+            remedy=Remedy(kind="remove", text="Take it off the ground", plate=plate.id),
+        )
+        for index, plate in enumerate(film.plates)
+        if plate.in_film and look.fills[:, index].max() < 0.0005
+    ]  # fmt: skip
+
+
+def _uncredited(film: Film) -> list[Finding]:
+    return [
+        Finding(
+            id=f"credit-{plate.id}", kind="credit", grave=False, first=0, last=0, frame=0, time=timecode(0, film.fps),
+            at=None, plate=plate.id, figure=0.0, text=f"{plate.name} has no credit line",
+            remedy=Remedy(kind="credit", text="Say whose picture it is", plate=plate.id),
+        )
+        for plate in film.plates
+        if plate.in_film and not plate.credit.strip()
+    ]  # fmt: skip
+
+
+def _seams(film: Film, look: Budget, rims: Callable[[str], Rim | None]) -> list[Finding]:
+    found = []
+    for index, plate in enumerate(film.plates):
+        # A wide feather melts a step away; so does a plate that fills the frame whenever it is seen.
+        partly = (look.fills[:, index] > 0.02) & (look.fills[:, index] < 0.98)
+        if index == 0 or not plate.in_film or plate.feather.width >= HARD or not partly.any():
+            continue
+        rim = rims(plate.id)
+        if rim is None or rim.step < STEP:
+            continue
+        first, last = _runs(partly)[0]
+        frame = int(look.frames[(first + last) // 2])
+        found.append(
+            Finding(
+                id=f"seam-{plate.id}",
+                kind="seam",
+                grave=False,
+                first=int(look.frames[first]),
+                last=int(look.frames[last]),
+                frame=frame,
+                time=timecode(frame, film.fps),
+                at=rim.at,
+                plate=plate.id,
+                figure=rim.step,
+                text=f"The edge of {plate.name} steps by {rim.step:.1f} in tone",
+                remedy=Remedy(kind="feather", text="Match its tone and feather its edge", plate=plate.id),
+            )
+        )
+    return found
