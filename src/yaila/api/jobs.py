@@ -26,7 +26,7 @@ class Job(BaseModel):
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
 
     id: str
-    kind: Literal["import", "fit", "reel"]
+    kind: Literal["import", "capture", "fit", "reel"]
     name: str
     state: Literal["waiting", "running", "done", "failed", "cancelled", "interrupted"]
     done: int

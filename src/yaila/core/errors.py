@@ -33,6 +33,13 @@ class BadGeoreference(YailaError):
     status = 422
 
 
+class BadSurvey(YailaError):
+    """A survey source cannot be used, or did not give what it should."""
+
+    kind = "bad-survey"
+    status = 422
+
+
 class BadFit(YailaError):
     """The points, or the pictures, give no placement that can be trusted."""
 

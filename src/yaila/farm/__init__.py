@@ -1,8 +1,9 @@
-"""Long work in processes of its own, so that the interface never waits for it: imports, fits and reels."""
+"""Long work in processes of its own, so that the interface never waits for it: imports, captures, fits and reels."""
 
 from __future__ import annotations
 
 import logging
+import shutil
 import subprocess
 import sys
 import threading
@@ -14,7 +15,12 @@ from yaila.store.jobs import OPEN
 log = logging.getLogger("yaila")
 
 
-WORK = {"import": "yaila.farm.importing", "fit": "yaila.farm.fitting", "reel": "yaila.farm.reel"}
+WORK = {
+    "import": "yaila.farm.importing",
+    "capture": "yaila.farm.capturing",
+    "fit": "yaila.farm.fitting",
+    "reel": "yaila.farm.reel",
+}
 """The module that does each kind of job, run as ``python -m MODULE HOME JOB``."""
 
 
@@ -75,4 +81,4 @@ class Farm:
         for part in self._store.reels.glob(f"{job}*"):
             part.unlink(missing_ok=True)
         for part in self._store.arrivals.glob(f"{job}*"):
-            part.unlink(missing_ok=True)
+            shutil.rmtree(part) if part.is_dir() else part.unlink(missing_ok=True)

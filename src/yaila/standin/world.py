@@ -11,6 +11,7 @@ from __future__ import annotations
 import math
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cache
 
 import cv2
 import numpy as np
@@ -537,6 +538,32 @@ class World:
                 for h in self.harbours.values()
             ]
         )
+
+    def heights(self, box: GroundBox, width: int) -> NDArray[np.float64]:
+        """Heights above the sea over a box of ground, metres (below it negative), (height, width)."""
+        pixel = (box.east - box.west) / width
+        out = np.empty((round((box.north - box.south) / pixel), width))
+        # That loop carries a border of one and a half pixels.
+        _heights_of(out, 0, len(out), box.west + 2 * pixel, box.north - 2 * pixel, pixel, ISLANDS, self._harbours)
+        return out
+
+    @cache  # noqa: B019 (one world a process)
+    def roads(self) -> list[NDArray[np.float64]]:
+        """Roads as lines of places, metres: from every town inland, and between towns of one island."""
+        lines = []
+        for number, harbour in enumerate(self.harbours.values()):
+            inland = math.radians(harbour.seaward + 180)
+            for spread in (-0.9, 0.0, 0.8):
+                steps = np.linspace(0, 9000, 60)
+                bend = 0.35 * np.sin(steps / 1700 + number * 2 + spread * 3)
+                angle = inland + spread + bend
+                x = harbour.x + np.cumsum(np.sin(angle)) * steps[1]
+                y = harbour.y + np.cumsum(np.cos(angle)) * steps[1]
+                dry = [_height(a, b, 40.0, ISLANDS, self._harbours) > 1 for a, b in zip(x, y, strict=True)]
+                end = dry.index(False, 3) if False in dry[3:] else len(dry)
+                if end > 6:
+                    lines.append(np.stack([x[:end], y[:end]], axis=-1))
+        return lines
 
     def land_share(self, box: GroundBox) -> float:
         """How much of a box of ground is land, 0..1, from a grid of places."""

@@ -9,6 +9,7 @@ from yaila.store.database import open_database
 from yaila.store.films import FilmCard, Films, FilmState, checked, difference, patched
 from yaila.store.jobs import Jobs
 from yaila.store.pictures import Pictures
+from yaila.store.sources import Sources
 
 __all__ = [
     "FilmCard",
@@ -16,6 +17,7 @@ __all__ = [
     "Films",
     "Jobs",
     "Pictures",
+    "Sources",
     "Store",
     "checked",
     "default_home",
@@ -37,9 +39,11 @@ class Store:
         self.home.mkdir(parents=True, exist_ok=True)
         self.arrivals = self._folder("arrivals")
         self.reels = self._folder("reels")
+        self.tiles = self._folder("tiles")
         engine = open_database(self.home / "yaila.sqlite")
         self.films = Films(engine)
         self.jobs = Jobs(engine)
+        self.sources = Sources(engine)
         self.pictures = Pictures(engine, self.home / "pictures")
 
     def _folder(self, name: str) -> Path:

@@ -61,8 +61,17 @@ class PictureRow(Base):
     made: Mapped[datetime] = mapped_column(default=now)
 
 
+class SourceRow(Base):
+    """A survey source that a person added."""
+
+    __tablename__ = "sources"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    source: Mapped[dict[str, Any]]
+    made: Mapped[datetime] = mapped_column(default=now)
+
+
 class JobRow(Base):
-    """Long work: an import or a reel."""
+    """Long work: an import, a capture, a fit or a reel."""
 
     __tablename__ = "jobs"
     id: Mapped[str] = mapped_column(primary_key=True)

@@ -23,6 +23,7 @@ from yaila.core.film.fitting import (
     lay_by_file,
     lay_on,
     picture_place,
+    pixel_on_ground,
     placement_of,
     solve_ties,
 )
@@ -65,6 +66,9 @@ class LayPlate(_Act):
     georeference: Georeference | None = None
     credit: str = ""
     feather: Feather = Field(default_factory=Feather)
+    holes: tuple[tuple[int, int, int, int], ...] = ()
+    sort: bool = False
+    """Put it among the plates by its pixel, wide below close, instead of on top."""
     id: str = Field(default_factory=new_id)
 
     def apply(self, film: Film) -> Film:
@@ -91,10 +95,18 @@ class LayPlate(_Act):
             feather=self.feather,
             credit=self.credit,
             georeference=self.georeference,
+            holes=self.holes,
         )
-        film.plates.append(plate)
         if film.ground.kind == "mercator" and self.georeference:
             lay_by_file(plate)
+        place = len(film.plates)
+        if self.sort:
+            pixel = pixel_on_ground(plate)
+            place = next((i for i, other in enumerate(film.plates) if pixel_on_ground(other) < pixel), place)
+        if place == 0:
+            # The lowest has nothing to melt into.
+            plate.feather = Feather()
+        film.plates.insert(place, plate)
         return film
 
 

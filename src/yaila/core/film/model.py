@@ -157,6 +157,8 @@ class Plate(Part):
     role: Literal["film", "reference"] = "film"
     credit: str = Field("", max_length=300)
     georeference: Georeference | None = None
+    holes: tuple[tuple[int, int, int, int], ...] = Field((), max_length=10_000)
+    """Parts of the picture that could not be got: x, y, width, height, pixels."""
 
     @property
     def in_film(self) -> bool:

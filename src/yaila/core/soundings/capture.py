@@ -96,8 +96,8 @@ def plan_captures(
     """
     if film.ground.kind != "mercator":
         raise BadEdit(
-            "A survey can only be captured onto a georeferenced ground. Georeference it by a plate of your own, or start "
-            "a film on one."
+            "A survey can only be captured onto a georeferenced ground. Georeference it by a plate of your own, or "
+            "start a film on one."
         )
     look = budget_of(film, most=MOST_FRAMES)
     places = look.places.reshape(-1, 2)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from yaila.core.film import Film, choreograph
+from yaila.core.film.fitting import ground_of
 from yaila.core.film.overlap import Open, Rim, rim_of
 from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of, frame_places
 from yaila.core.time import timecode
@@ -52,7 +53,7 @@ class Finding(BaseModel):
     """
 
     id: str
-    kind: Literal["bare", "soft", "seam", "credit", "unused"]
+    kind: Literal["bare", "soft", "seam", "hole", "credit", "unused"]
     grave: bool
     first: int
     last: int
@@ -88,6 +89,7 @@ def soundings_of(
         *_soft(film, look, spans, length),
         *_unused(film, look),
         *_uncredited(film),
+        *_holes(film),
     ]
     if open_picture:
         opened = open_picture
@@ -222,6 +224,33 @@ def _uncredited(film: Film) -> list[Finding]:
         for plate in film.plates
         if plate.in_film and not plate.credit.strip()
     ]  # fmt: skip
+
+
+def _holes(film: Film) -> list[Finding]:
+    found = []
+    for plate in film.plates:
+        if not plate.in_film or not plate.holes:
+            continue
+        x, y, width, height = plate.holes[0]
+        at = ground_of(plate, np.array([[x + width / 2, y + height / 2]]))[0]
+        count = len(plate.holes)
+        found.append(
+            Finding(
+                id=f"hole-{plate.id}",
+                kind="hole",
+                grave=False,
+                first=0,
+                last=0,
+                frame=0,
+                time=timecode(0, film.fps),
+                at=(float(at[0]), float(at[1])),
+                plate=plate.id,
+                figure=float(count),
+                text=f"{count} {'tile is' if count == 1 else 'tiles are'} missing in {plate.name}",
+                remedy=None,
+            )
+        )
+    return found
 
 
 def _seams(film: Film, look: Budget, rims: Callable[[str], Rim | None]) -> list[Finding]:

@@ -1,0 +1,182 @@
+"""Survey sources, places by name, capture plans and captures."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
+
+from yaila.api.desk import Desk, desk_of
+from yaila.api.jobs import Job, job_of
+from yaila.core.errors import BadSurvey, NotFound
+from yaila.core.film import Ground
+from yaila.core.film.acts import Act
+from yaila.core.ground.mercator import lonlat_of, mercator_of, tile_of
+from yaila.core.soundings import CapturePlan, PlannedPlate, plan_captures
+from yaila.core.soundings.capture import SurveyReach, descent
+from yaila.farm.capturing import CaptureSettings
+from yaila.formats.survey import Source, Surveyor, TileMissing
+from yaila.standin import gazetteer, survey
+
+router = APIRouter(prefix="/api", tags=["surveys"])
+TheDesk = Annotated[Desk, Depends(desk_of)]
+ACTS: TypeAdapter[list[Act]] = TypeAdapter(list[Act])
+
+
+class NewSource(BaseModel):
+    """A source as a person writes it."""
+
+    name: str
+    template: str
+    least: int = 0
+    most: int = 18
+    tile: int = 256
+    bounds: tuple[float, float, float, float] = (-180.0, -85.0, 180.0, 85.0)
+    credit: str = ""
+    terms: str = ""
+    private: bool = False
+
+
+class Wish(BaseModel):
+    """What is to be planned: for the whole film, or, with ``spans``, for a descent on a place (Web Mercator metres)."""
+
+    state: str
+    source: str
+    margin: float = Field(12.0, ge=0, le=200)
+    density: float = Field(1.0, ge=0.1, le=4)
+    budget: int = Field(4000, ge=1, le=200_000)
+    place: tuple[float, float] | None = None
+    spans: tuple[float, float] | None = None
+
+
+class NewCapture(BaseModel):
+    """Plates to fetch, with their names."""
+
+    source: str
+    plates: list[PlannedPlate] = Field(min_length=1, max_length=100)
+    names: list[str] = []
+
+
+def sources_of(desk: Desk, base: str) -> list[Source]:
+    """The practice survey and the sources that were added. ``base`` is this server's own address."""
+    box = survey.BOUNDS
+    bounds = (*lonlat_of(box.west, box.south), *lonlat_of(box.east, box.north))
+    practice = [
+        Source(
+            id=f"practice-{layer}",
+            name=name,
+            template=f"{base}/standin/survey/{layer}/{{z}}/{{x}}/{{y}}.png",
+            most=most,
+            tile=tile,
+            bounds=bounds,
+            credit=survey.CREDIT,
+            terms=survey.TERMS,
+            builtin=True,
+        )
+        for layer, (name, most, tile) in survey.LAYERS.items()
+    ]
+    return practice + desk.store.sources.all()
+
+
+def _source(desk: Desk, request: Request, source_id: str) -> Source:
+    for source in sources_of(desk, str(request.base_url).rstrip("/")):
+        if source.id == source_id:
+            return source
+    raise NotFound("There is no such source any more.")
+
+
+@router.get("/sources")
+def list_sources(desk: TheDesk, request: Request) -> list[Source]:
+    """Survey sources: those that ship with Yaila, then those added."""
+    return sources_of(desk, str(request.base_url).rstrip("/"))
+
+
+@router.post("/sources", status_code=201)
+def add_source(new: NewSource, desk: TheDesk) -> Source:
+    """Add a source, after one tile of it has been fetched to see that it is one."""
+    try:
+        source = Source(**new.model_dump())
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = str(first["loc"][0]) if first["loc"] else "source"
+        raise BadSurvey(f"{where}: {str(first['msg']).removeprefix('Value error, ')}") from error
+    surveyor = Surveyor(source, desk.store.tiles)
+    try:
+        box = source.box
+        middle = ((box.west + box.east) / 2, (box.south + box.north) / 2)
+        surveyor.tile(source.least, *tile_of(*middle, source.least))
+    except TileMissing as error:
+        raise BadSurvey(
+            f"“{source.name}” gave no tile for the middle of its bounds: {error}. Check the address, the zoom levels and "
+            "the bounds."
+        ) from error
+    finally:
+        surveyor.close()
+    desk.store.sources.add(source)
+    return source
+
+
+@router.delete("/sources/{source_id}", status_code=204)
+def remove_source(source_id: str, desk: TheDesk) -> None:
+    """Forget a source that was added."""
+    desk.store.sources.remove(source_id)
+
+
+@router.get("/places")
+def find_places(q: str) -> list[gazetteer.Place]:
+    """Places by name, or by coordinates: latitude and longitude in degrees."""
+    numbers = q.replace(",", " ").split()
+    try:
+        if len(numbers) == 2:
+            lat, lon = (float(number) for number in numbers)
+            x, y = mercator_of(lon, lat)
+            return [gazetteer.Place(name=f"{lat:.4f}, {lon:.4f}", kind="coordinates", x=x, y=y, size=2000)]
+    except ValueError:
+        pass
+    return gazetteer.search(q)
+
+
+@router.post("/films/{film_id}/captures/plan")
+def plan_capture(film_id: str, wish: Wish, desk: TheDesk, request: Request) -> CapturePlan:
+    """Which plates a survey should give. Nothing is fetched yet."""
+    source = _source(desk, request, wish.source)
+    film, _ = desk.film(film_id, wish.state)
+    if wish.place and wish.spans:
+        if not film.plates and film.ground.kind == "plain":
+            film = film.model_copy(update={"ground": Ground(kind="mercator")})
+        film = descent(film, *wish.place, *wish.spans) if film.ground.kind == "mercator" else film
+    reach = SurveyReach(least=source.least, most=source.most, tile=source.tile, box=tuple(source.box))
+    return plan_captures(film, reach, wish.margin, wish.density, wish.budget)
+
+
+@router.post("/films/{film_id}/captures", status_code=202)
+def start_capture(film_id: str, new: NewCapture, desk: TheDesk, request: Request) -> Job:
+    """Fetch plates in the background, stitch and lay them."""
+    source = _source(desk, request, new.source)
+    desk.store.films.head(film_id)
+    names = [
+        new.names[number] if number < len(new.names) and new.names[number].strip() else f"{source.name} z {plate.zoom}"
+        for number, plate in enumerate(new.plates)
+    ]
+    names = ["".join(c if c.isalnum() or c in " -_.,’" else "-" for c in name)[:100] for name in names]
+    capture = CaptureSettings(source=source, plates=new.plates, names=names)
+    label = names[0] if len(names) == 1 else f"{len(names)} plates of {source.name}"
+    total = sum(plate.tiles for plate in new.plates) + 1
+    job = desk.store.jobs.add("capture", film_id, label, {"capture": capture.model_dump(mode="json")}, total)
+
+    def lay() -> None:
+        outcome = desk.store.jobs.get(job).settings
+        acts = ACTS.validate_python(outcome.get("acts", []))
+        if acts:
+            desk.act_later(film_id, acts, f"Capture {label}")
+        holes = sum(len(act.get("holes", [])) for act in outcome.get("acts", []))
+        fault = outcome.get("fault")
+        if fault:
+            desk.store.jobs.note(job, state="failed", message=fault)
+        else:
+            told = f"{holes} tiles are missing: ask again later." if holes else ""
+            desk.store.jobs.note(job, state="done", done=total, message=told)
+
+    desk.farm.start(job, "capture", lay)
+    return job_of(desk.store.jobs.get(job))
