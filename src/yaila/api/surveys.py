@@ -108,8 +108,8 @@ def add_source(new: NewSource, desk: TheDesk) -> Source:
         surveyor.tile(source.least, *tile_of(*middle, source.least))
     except TileMissing as error:
         raise BadSurvey(
-            f"“{source.name}” gave no tile for the middle of its bounds: {error}. Check the address, the zoom levels and "
-            "the bounds."
+            f"“{source.name}” gave no tile for the middle of its bounds: {error}. Check the address, the zoom levels "
+            "and the bounds."
         ) from error
     finally:
         surveyor.close()
@@ -175,7 +175,7 @@ def start_capture(film_id: str, new: NewCapture, desk: TheDesk, request: Request
         if fault:
             desk.store.jobs.note(job, state="failed", message=fault)
         else:
-            told = f"{holes} tiles are missing: ask again later." if holes else ""
+            told = f"{holes} {'tile is' if holes == 1 else 'tiles are'} missing. Ask again later." if holes else ""
             desk.store.jobs.note(job, state="done", done=total, message=told)
 
     desk.farm.start(job, "capture", lay)

@@ -162,9 +162,7 @@ class Surveyor:
                     f"“{self.source.name}” refuses its tiles ({answer.status_code}). Check the address and its key."
                 )
             if answer.is_redirect:
-                raise BadSurvey(
-                    f"“{name}” sends on to another address, which is not followed. Write that one into the template."
-                )
+                raise BadSurvey(f"“{name}” sends on to another address, which is not followed. Write that one instead.")
             if answer.status_code == 200:
                 return answer.content, answer.headers.get("content-type", "")
             why = f"it answered {answer.status_code}"
@@ -173,16 +171,16 @@ class Surveyor:
     def _pixels(self, data: bytes, kind: str) -> NDArray[np.uint8]:
         if kind.startswith("text/html") or data[:64].lstrip().lower().startswith((b"<!doctype", b"<html")):
             raise BadSurvey(
-                f"“{self.source.name}” answers with a web page instead of tiles. Check the address, and whether it needs "
-                "a key."
+                f"“{self.source.name}” answers with a web page instead of tiles. Check the address, and whether it "
+                "needs a key."
             )
         picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
         if picture is None:
             raise BadSurvey(f"“{self.source.name}” answers with something that is no picture (PNG, JPEG or WebP).")
         if picture.shape[:2] != (self.source.tile, self.source.tile):
             raise BadSurvey(
-                f"“{self.source.name}” gives tiles of {picture.shape[1]} × {picture.shape[0]} px, not {self.source.tile}. "
-                "Set its tile size right."
+                f"“{self.source.name}” gives tiles of {picture.shape[1]} × {picture.shape[0]} px, not "
+                f"{self.source.tile}. Set its tile size right."
             )
         if picture.dtype != np.uint8:
             picture = (picture // 257).astype(np.uint8)

@@ -20,6 +20,7 @@ from yaila.standin.world import Harbour, World
 from yaila.store import Store
 
 FILM_ID = "night-post"
+CREDIT = "Pictures of an invented world, made for Yaila"
 
 
 @dataclass(frozen=True)
@@ -65,6 +66,7 @@ def shots(world: World) -> list[Shot]:
         Shot("Marrowick town", *place(marrowick, 100, -250), 7200, (3840, 2880), (0.98, 1.0, 1.02, 0, 1, 3), 24),
         Shot("Quillhaven town", *place(quillhaven, 0, 0), 4600, (3584, 2464), (1.06, 1.0, 0.93, 5, 3, 0), 26),
         Shot("Marrowick harbour", *place(marrowick, -20, 60), 1400, (3840, 2640), (1.03, 1.01, 0.97, 2, 1, 0), 24),
+        Shot("Harbour basin", *place(marrowick, -85, 185), 660, (3840, 2640), (0.99, 1.0, 1.01, 0, 1, 2), 24),
         Shot("Harbour wall", *wall, 330, (3840, 2640), (1.0, 1.0, 1.0, 2, 2, 2), 26, "ellipse"),
     ]  # fmt: skip
 
@@ -102,6 +104,7 @@ def _plate(store: Store, world: World, shot: Shot) -> Plate:
     return Plate(
         id=hashlib.sha256(shot.name.encode()).hexdigest()[:8],
         name=shot.name,
+        credit=CREDIT,
         picture=picture,
         placement=Similarity(x=shot.x, y=shot.y, scale=scale),
         feather=Feather.model_validate({"shape": shot.shape, "width": shot.feather}),

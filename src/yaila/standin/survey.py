@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from yaila.core.ground.mercator import GroundBox, tile_box, units_per_pixel
 from yaila.standin.world import World
 
-BOUNDS = GroundBox(398e3, 196e3, 556e3, 291e3)
+BOUNDS = GroundBox(386e3, 182e3, 570e3, 305e3)
 """What the survey covers, Web Mercator metres."""
 
 LAYERS = {

@@ -102,7 +102,8 @@ class LayPlate(_Act):
         place = len(film.plates)
         if self.sort:
             pixel = pixel_on_ground(plate)
-            place = next((i for i, other in enumerate(film.plates) if pixel_on_ground(other) < pixel), place)
+            # Above all that is coarser, so that nothing coarser hides it.
+            place = max((i + 1 for i, other in enumerate(film.plates) if pixel_on_ground(other) >= pixel), default=0)
         if place == 0:
             # The lowest has nothing to melt into.
             plate.feather = Feather()

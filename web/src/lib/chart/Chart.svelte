@@ -7,6 +7,7 @@
 
 <script lang="ts">
   import type { XY } from "../api/client";
+  import { gathering } from "../film/gathering.svelte";
   import { player } from "../film/player.svelte";
   import { session, type Judging, type Tool } from "../film/session.svelte";
   import { digits, length, roundStep } from "../format";
@@ -17,6 +18,7 @@
   import Tick from "../ui/Tick.svelte";
   import FitLayer from "./FitLayer.svelte";
   import Loupes from "./Loupes.svelte";
+  import PlaceSearch from "./PlaceSearch.svelte";
   import { badgePlaces } from "./badges";
   import { drawPlate, melt, TileCache } from "./tiles";
   import { fitted, inverse, marks, through, toGround, toScreen, zoomed, type View } from "./view";
@@ -575,6 +577,7 @@
       >
     {/if}
     <Button onclick={() => session.showAll()}>Whole film</Button>
+    {#if session.step === "gather"}<PlaceSearch />{/if}
   </header>
 
   <div class="ruled">
@@ -730,6 +733,36 @@
           {/each}
         {/if}
 
+        {#if session.step === "gather" && gathering.plan}
+          {#each gathering.plan.plates as planned, k (k)}
+            {@const [x0, y0] = s([planned.box[0], planned.box[3]])}
+            {@const [x1, y1] = s([planned.box[2], planned.box[1]])}
+            <rect class="planned case" x={x0} y={y0} width={x1 - x0} height={y1 - y0} />
+            <rect class="planned" x={x0} y={y0} width={x1 - x0} height={y1 - y0} />
+            {#if x1 - x0 > 60}<text class="halo" x={x0 + 5} y={y0 + 14}
+                >zoom {planned.zoom}, {planned.size[0].toLocaleString("en")} × {planned.size[1].toLocaleString(
+                  "en",
+                )}</text
+              >{/if}
+          {/each}
+        {/if}
+
+        {#if gathering.finding}
+          {@const finding = gathering.finding}
+          {#if finding.remedy?.box}
+            {@const [x0, y0] = s([finding.remedy.box[0], finding.remedy.box[3]])}
+            {@const [x1, y1] = s([finding.remedy.box[2], finding.remedy.box[1]])}
+            <rect class="fault" x={x0} y={y0} width={x1 - x0} height={y1 - y0} />
+          {/if}
+          {#if finding.at}
+            {@const [x, y] = s(finding.at)}
+            <g class="bob" transform="translate({x} {y})">
+              <path d="M0 -26v12M-5 -26h10" /><path d="M-5 -12c0 -3 10 -3 10 0c0 4 -3 8 -5 12c-2 -4 -5 -8 -5 -12z" />
+              <text class="halo" x="10" y="-8">{finding.text}</text>
+            </g>
+          {/if}
+        {/if}
+
         {#if plates && film && plan && fitting}
           {#each plan.plates as laid, index (laid.id)}
             {@const plate = film.plates[index]!}
@@ -782,10 +815,10 @@
           paint={paintPlate}
         />
       {/if}
-      {#if film && !film.plates.length}
+      {#if film && !film.plates.length && !gathering.plan}
         <div class="empty">
           <b>No imagery yet</b>
-          <span>Drop map pictures anywhere on this sheet: the widest first, closer ones on top.</span>
+          <span>Drop map pictures anywhere on this sheet, or search a place and capture it from a survey.</span>
         </div>
       {/if}
     </div>
@@ -1066,6 +1099,33 @@
   }
   .halo.name {
     font-size: 13px;
+  }
+  .planned {
+    fill: none;
+    stroke: var(--imagery);
+    stroke-width: 1.8;
+    stroke-dasharray: 6 4;
+  }
+  .planned.case {
+    stroke-width: 3.6;
+    stroke-dasharray: none;
+    opacity: 0.6;
+  }
+  .fault {
+    fill: rgba(240, 180, 64, 0.16);
+    stroke: var(--imagery-line);
+    stroke-dasharray: 6 4;
+    stroke-width: 1.6;
+  }
+  .bob path {
+    fill: var(--ink);
+    stroke: #fff;
+    stroke-width: 1.4;
+    paint-order: stroke;
+  }
+  .bob path:first-child {
+    stroke: var(--ink);
+    fill: none;
   }
   .band {
     fill: rgba(208, 16, 80, 0.1);

@@ -3,13 +3,19 @@
   import { clock, length } from "../format";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
+  import CapturePanel from "./CapturePanel.svelte";
 
   let picker: HTMLInputElement;
   const film = $derived(session.film);
   const plan = $derived(session.plan);
   const ground = $derived(film?.ground.kind ?? "plain");
   const imports = $derived(
-    session.jobs.filter((job) => job.kind === "import" && job.state !== "done" && !dismissed.includes(job.id)),
+    session.jobs.filter(
+      (job) =>
+        (job.kind === "import" || job.kind === "capture") &&
+        (job.state !== "done" || job.message) &&
+        !dismissed.includes(job.id),
+    ),
   );
   let dismissed = $state<string[]>([]);
   const arriving = $derived(
@@ -49,7 +55,7 @@
               ? job.message
               : job.state === "waiting"
                 ? "waiting its turn"
-                : `${job.done} %${job.left ? `, ${clock(job.left)} left` : ""}`}</span
+                : `${Math.round((100 * job.done) / Math.max(job.total, 1))} %${job.kind === "capture" ? ` of ${job.total - 1} tiles` : ""}${job.left ? `, ${clock(job.left)} left` : ""}`}</span
           >
         </div>
         {#if bad}
@@ -73,21 +79,28 @@
             >{plate.picture.width.toLocaleString("en")} × {plate.picture.height.toLocaleString("en")} px</span
           >
         </div>
-        <div class="state"><b>Ready</b><span>to {length(laid.sharp_span, ground).join(" ")}</span></div>
+        <div class="state">
+          <b
+            >{plate.holes.length
+              ? `${plate.holes.length} ${plate.holes.length === 1 ? "tile" : "tiles"} missing`
+              : "Ready"}</b
+          ><span>to {length(laid.sharp_span, ground).join(" ")}</span>
+        </div>
       </button>
     {/each}
   </div>
+  <CapturePanel />
   <div class="drop">
     <Icon name="drop" size={22} />
     <div>
-      <b>Drop pictures anywhere on this sheet</b><span>PNG, JPEG, WebP or TIFF, the widest first</span>
+      <b>Drop pictures anywhere on this sheet</b><span>PNG, JPEG, WebP, GeoTIFF, with world files beside them</span>
     </div>
     <Button onclick={() => picker.click()}>Choose</Button>
     <input
       bind:this={picker}
       type="file"
       multiple
-      accept="image/png,image/jpeg,image/webp,image/tiff"
+      accept="image/png,image/jpeg,image/webp,image/tiff,.wld,.jgw,.pgw,.tfw,.prj"
       aria-label="Choose pictures"
       onchange={() => {
         if (picker.files) void session.receive(picker.files).then(() => (picker.value = ""));

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { gathering } from "../film/gathering.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import { length } from "../format";
@@ -66,6 +67,14 @@
     const found: number[] = [];
     for (let t = first; t * rate <= from + graph / perFrame + 1e-6 && t * rate <= frames; t += step) found.push(t);
     return found;
+  });
+  const timed = $derived(gathering.findings.filter((finding) => ["bare", "soft"].includes(finding.kind)));
+  /** Bobs that have room beside one another, the worst of each crowd. */
+  const bobs = $derived.by(() => {
+    const hung: typeof timed = [];
+    for (const finding of [...timed].sort((a, b) => Number(b.grave) - Number(a.grave) || b.figure - a.figure))
+      if (hung.every((other) => Math.abs(other.frame - finding.frame) * perFrame > 22)) hung.push(finding);
+    return hung;
   });
   const soft = $derived(
     (plan?.soft ?? []).map(([start, end]) => {
@@ -272,6 +281,16 @@
         {/each}
         {#each soft as piece (piece.start)}<polygon points={piece.points} fill="url(#soft)" />{/each}
         <path class="curve case" d={curve} /><path class="curve" d={curve} />
+        {#each timed as finding (finding.id)}
+          <rect
+            class="stretch"
+            class:grave={finding.grave}
+            x={x(finding.first)}
+            y="20.5"
+            width={Math.max(x(finding.last + 1) - x(finding.first), 2)}
+            height="4"
+          />
+        {/each}
       </g>
 
       <!-- svelte-ignore a11y_no_static_element_interactions -->
@@ -290,6 +309,24 @@
               text-anchor="middle">{vantage.passage.manner === "hop" ? "Hop" : "Glide"}</text
             >
           {/if}
+        {/each}
+        {#each bobs as finding (finding.id)}
+          {@const u = x(finding.frame)}
+          {@const v = Math.max(y(session.moments?.spans[finding.frame] ?? scale.widest) - 3, 44)}
+          <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
+          <g
+            class="bob"
+            class:chosen={gathering.finding?.id === finding.id}
+            onclick={() => {
+              gathering.finding = finding;
+              player.seek(finding.frame);
+            }}
+          >
+            <rect class="reach" x={u - 6} y="20" width="12" height={v - 20} />
+            <line x1={u} x2={u} y1="20" y2={v - 12} />
+            <path d="M{u - 4.5} {v - 12}c0 -3 9 -3 9 0c0 4 -3 8 -4.5 12c-1.5 -4 -4.5 -8 -4.5 -12z" />
+            <title>{finding.text}</title>
+          </g>
         {/each}
         {#each plan?.vantages ?? [] as laid, index (laid.id)}
           {@const span = film!.vantages[index]!.span}
@@ -540,6 +577,30 @@
   .manner.chosen {
     fill: var(--camera-deep);
     font-weight: 640;
+  }
+  .stretch {
+    fill: var(--imagery-line);
+  }
+  .stretch.grave {
+    fill: var(--imagery);
+  }
+  .bob {
+    cursor: pointer;
+  }
+  .bob .reach {
+    fill: transparent;
+  }
+  .bob line {
+    stroke: var(--ink);
+    stroke-width: 1;
+  }
+  .bob path {
+    fill: var(--ink);
+    stroke: #fff;
+    stroke-width: 1;
+  }
+  .bob.chosen path {
+    fill: var(--imagery);
   }
   .ruler {
     cursor: ew-resize;

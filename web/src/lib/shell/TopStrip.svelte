@@ -1,9 +1,11 @@
 <script lang="ts">
+  import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
+  import Soundings from "./Soundings.svelte";
 
-  let open = $state<"" | "films" | "format">("");
+  let open = $state<"" | "films" | "format" | "soundings">("");
   let strip: HTMLElement;
   let name = $state("");
   let size = $state("1920x1080");
@@ -22,7 +24,9 @@
   );
   const sizes = $derived(session.choices?.frames.map(([w, h]) => `${w}x${h}`) ?? []);
 
-  function toggle(which: "films" | "format") {
+  $effect(() => gathering.sound(session.sheet?.state ? `${session.sheet.state}` : ""));
+
+  function toggle(which: "films" | "format" | "soundings") {
     open = open === which ? "" : which;
     if (open === "films") void session.listFilms();
   }
@@ -78,6 +82,17 @@
   </span>
   <span class="space"></span>
   <span class="saved"><Icon name="check" size={14} />Saved {saved}</span>
+  <button
+    class="soundings"
+    class:grave={gathering.grave}
+    aria-expanded={open === "soundings"}
+    onclick={() => toggle("soundings")}
+    title="The checks of the whole film"
+    ><Icon name="bob" size={14} fill={gathering.grave > 0} />Soundings<b
+      >{gathering.findings.length ? `${gathering.findings.length} findings` : "clear"}</b
+    ></button
+  >
+  {#if open === "soundings"}<Soundings onclose={() => (open = "")} />{/if}
 
   {#if open === "films"}
     <div class="sheet films">
@@ -232,6 +247,32 @@
   }
   .space {
     flex: 1;
+  }
+  .soundings {
+    height: 24px;
+    display: flex;
+    align-items: center;
+    gap: 5px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    padding-left: 7px;
+    margin: 0 12px;
+    overflow: hidden;
+    white-space: nowrap;
+    font-weight: 500;
+  }
+  .soundings b {
+    font-weight: 560;
+    padding: 0 8px;
+    height: 24px;
+    line-height: 22px;
+    background: var(--desk);
+    border-left: 1px solid var(--rule);
+  }
+  .soundings.grave b {
+    background: var(--imagery-tint);
+    color: var(--imagery-deep);
   }
   .saved {
     display: flex;

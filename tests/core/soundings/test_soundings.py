@@ -1,0 +1,173 @@
+"""The soundings find what is wrong, when and where; the planner mends it."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import pytest
+
+from yaila.core.errors import BadEdit
+from yaila.core.film import Feather, Film, Plate, Vantage
+from yaila.core.film.model import Ground, PictureRef
+from yaila.core.ground import Similarity
+from yaila.core.ground.mercator import units_per_pixel
+from yaila.core.soundings import budget_of, plan_captures, soundings_of
+from yaila.core.soundings.capture import SurveyReach, descent
+from yaila.standin.night_post import night_post, shots
+from yaila.standin.survey import BOUNDS
+from yaila.standin.world import World
+
+REACH = SurveyReach(least=0, most=18, tile=256, box=tuple(BOUNDS))
+
+
+def plate(name: str, x: float, y: float, pixel: float, size: tuple[int, int], **more: object) -> Plate:
+    picture = PictureRef(sha256="0" * 64, width=size[0], height=size[1])
+    return Plate(name=name, credit="own", picture=picture, placement=Similarity(x=x, y=y, scale=pixel), **more)
+
+
+def rest(x: float, y: float, span: float, **more: object) -> Vantage:
+    return Vantage(x=x, y=y, span=span, hold=1, **more)
+
+
+def test_a_bare_corner_is_found_with_its_share_and_side() -> None:
+    # The frame is 1920 x 1080 units; its right tenth lies beyond the plate.
+    film = Film(plates=[plate("Only", 0, 0, 1, (4000, 4000))], vantages=[rest(2000 - 960 + 192, 0, 1920)])
+    (bare,) = [finding for finding in soundings_of(film) if finding.kind == "bare"]
+    assert (bare.first, bare.last) == (0, 24)
+    assert bare.grave
+    assert bare.figure == pytest.approx(0.1, abs=0.03)
+    assert "the right edge" in bare.text
+    assert bare.at
+    assert bare.at[0] > 2000
+
+
+def test_soft_imagery_says_how_many_times_which_plate_and_what_to_fetch() -> None:
+    film = Film(plates=[plate("Mush", 0, 0, 10, (4000, 4000))], vantages=[rest(0, 0, 9600)])
+    (soft,) = [finding for finding in soundings_of(film) if finding.kind == "soft"]
+    # 9600 units over 1920 pixels: 5 units a pixel, of plate pixels of 10.
+    assert soft.figure == pytest.approx(2.0, rel=1e-3)
+    assert soft.plate == film.plates[0].id
+    assert soft.grave
+    assert soft.remedy
+    assert soft.remedy.size
+    assert soft.remedy.size[0] == pytest.approx(1920 * 1.12, abs=120)
+    sharp = film.model_copy(update={"vantages": [rest(0, 0, 19200)]})
+    assert [finding for finding in soundings_of(sharp) if finding.kind == "soft"] == []
+
+
+def test_the_feather_of_a_close_plate_leaves_its_rim_soft() -> None:
+    close = plate("Close", 0, 0, 1, (2000, 1200), feather=Feather(width=60))
+    film = Film(plates=[plate("Wide", 0, 0, 8, (2000, 2000)), close], vantages=[rest(0, 0, 1900)])
+    look = budget_of(film)
+    middle = look.enlarged[0].reshape(10, 17)
+    assert middle[5, 8] == pytest.approx(1.0, abs=0.02)
+    assert middle[0, 0] == pytest.approx(8, rel=0.02)
+    assert look.sharp_share[0] < 0.9
+
+
+def test_a_tilted_frame_is_reckoned_with_its_true_area() -> None:
+    film = Film(plates=[plate("Only", 0, 0, 1, (3000, 3000))], vantages=[rest(0, 0, 1500, tilt=60)])
+    assert budget_of(film).bare_share[0] > 0.05
+    flat = film.model_copy(update={"vantages": [rest(0, 0, 1500)]})
+    assert budget_of(flat).bare_share[0] == 0
+
+
+def test_unused_plates_missing_credits_and_holes_are_named() -> None:
+    away = plate("Far away", 50000, 0, 1, (100, 100))
+    away.credit = ""
+    film = Film(
+        plates=[plate("Only", 0, 0, 1, (4000, 4000), holes=((0, 0, 256, 256),)), away], vantages=[rest(0, 0, 2000)]
+    )
+    found = {finding.kind: finding for finding in soundings_of(film)}
+    assert "Far away" in found["unused"].text
+    assert "Far away" in found["credit"].text
+    assert "1 tile is missing in Only" in found["hole"].text
+    assert not any(finding.grave for finding in found.values())
+
+
+def test_reference_plates_carry_nothing() -> None:
+    film = Film(plates=[plate("Traced", 0, 0, 1, (4000, 4000), role="reference")], vantages=[rest(0, 0, 2000)])
+    assert budget_of(film).bare_share[0] == 1
+
+
+@pytest.fixture(scope="module")
+def post() -> Film:
+    """The Night Post, without its pixels."""
+    world = World()
+    plates = [
+        plate(s.name, s.x, s.y, s.width / s.pixels[0], s.pixels, feather=Feather(shape=s.shape, width=s.feather))
+        for s in shots(world)
+    ]
+    return night_post(world, plates)
+
+
+def captured(film: Film, plan: object) -> Film:
+    """A film with the plates of a plan laid among its own, by their pixels."""
+    plates = list(film.plates)
+    for planned in plan.plates:
+        west, south, east, north = planned.box
+        pixel = (east - west) / planned.size[0]
+        made = plate(
+            f"z{planned.zoom}", (west + east) / 2, (south + north) / 2, pixel, planned.size, feather=Feather(width=12)
+        )
+        at = max((i + 1 for i, other in enumerate(plates) if other.placement.scale >= pixel), default=0)
+        plates.insert(at, made)
+    return film.model_copy(update={"plates": plates})
+
+
+def test_the_planner_leaves_the_night_post_without_a_grave_sounding(post: Film) -> None:
+    assert any(finding.grave for finding in soundings_of(post))
+    plan = plan_captures(post, REACH, budget=20000)
+    grave = [finding for finding in soundings_of(captured(post, plan)) if finding.grave]
+    assert [(finding.time, finding.text) for finding in grave] == []
+
+
+def test_without_its_finest_plate_time_place_and_size_are_named(post: Film) -> None:
+    full = captured(post, plan_captures(post, REACH, budget=20000))
+    finest = min(full.plates, key=lambda one: one.placement.scale)
+    assert finest.name == "Harbour wall"
+    less = full.model_copy(update={"plates": [one for one in full.plates if one is not finest]})
+    grave = [finding for finding in soundings_of(less) if finding.grave]
+    assert grave
+    worst = max(grave, key=lambda finding: finding.figure)
+    wall = post.vantages[1]
+    assert worst.time > "00:00:04:00"
+    assert np.hypot(worst.at[0] - wall.x, worst.at[1] - wall.y) < 200
+    west, south, east, north = worst.remedy.box
+    assert west < wall.x < east
+    assert south < wall.y < north
+    assert worst.remedy.size[0] >= 1920
+
+
+def test_a_plan_for_a_place_is_a_ladder_centred_on_it() -> None:
+    film = descent(Film(ground=Ground(kind="mercator")), 430e3, 214e3, 40000, 1200)
+    plan = plan_captures(film, REACH, margin=10)
+    zooms = [one.zoom for one in plan.plates]
+    assert zooms == sorted(zooms)
+    assert len(plan.plates) >= 3
+    assert plan.left == 0
+    for one in plan.plates:
+        west, south, east, north = one.box
+        side = units_per_pixel(one.zoom) * 256
+        assert abs((west + east) / 2 - 430e3) <= side
+        assert abs((south + north) / 2 - 214e3) <= side
+        assert one.tiles == one.columns * one.rows
+    assert plan.tiles <= 4000
+    # Laid, they carry the whole descent.
+    assert not [finding for finding in soundings_of(captured(film, plan)) if finding.kind in ("bare", "soft")]
+
+
+def test_what_the_survey_cannot_give_is_said() -> None:
+    film = descent(Film(ground=Ground(kind="mercator")), 430e3, 214e3, 40000, 100)
+    assert plan_captures(film, REACH).left > 0.1
+    with pytest.raises(BadEdit, match="georeferenced"):
+        plan_captures(Film(vantages=[rest(0, 0, 100)]), REACH)
+
+
+def test_checks_keep_pace(post: Film) -> None:
+    soundings_of(post)
+    begin = time.perf_counter()
+    soundings_of(post)
+    # The goal is 1,500 frames in two seconds; a busy machine gets some slack.
+    assert (time.perf_counter() - begin) / len(budget_of(post).frames) * 1500 < 4

@@ -1,0 +1,143 @@
+import { api, told, type CapturePlan, type Finding, type Place, type Source } from "../api/client";
+import { session } from "./session.svelte";
+
+/** What is being gathered: survey sources, the plan of captures, places found by name, and the soundings. */
+class Gathering {
+  sources = $state.raw<Source[]>([]);
+  source = $state("practice-aerial");
+  of = $state<"film" | "place">("film");
+  margin = $state(12);
+  density = $state(1);
+  budget = $state(4000);
+  wide = $state(60000);
+  close = $state(2000);
+  place = $state.raw<Place | null>(null);
+  plan = $state.raw<CapturePlan | null>(null);
+  /** Why there is no plan. */
+  fault = $state("");
+  planning = $state(false);
+  findings = $state.raw<Finding[]>([]);
+  grave = $state(0);
+  finding = $state.raw<Finding | null>(null);
+
+  chosen = $derived(this.sources.find((source) => source.id === this.source) ?? null);
+
+  #sounded = "";
+  #timer: ReturnType<typeof setTimeout> | undefined;
+
+  async loadSources(): Promise<void> {
+    this.sources = await told(api.GET("/api/sources"));
+  }
+
+  async addSource(source: {
+    name: string;
+    template: string;
+    least: number;
+    most: number;
+    tile: number;
+    credit: string;
+    terms: string;
+    private: boolean;
+  }): Promise<void> {
+    const made = await told<Source>(api.POST("/api/sources", { body: { ...source, bounds: [-180, -85, 180, 85] } }));
+    await this.loadSources();
+    this.source = made.id;
+    this.plan = null;
+  }
+
+  async removeSource(id: string): Promise<void> {
+    await api.DELETE("/api/sources/{source_id}", { params: { path: { source_id: id } } });
+    await this.loadSources();
+    this.source = "practice-aerial";
+    this.plan = null;
+  }
+
+  async findPlaces(text: string): Promise<Place[]> {
+    if (text.trim().length < 2) return [];
+    return told(api.GET("/api/places", { params: { query: { q: text } } }));
+  }
+
+  /** Plan for a place that was found, and show it. */
+  goTo(place: Place): void {
+    this.place = place;
+    this.of = "place";
+    this.wide = Math.max(place.size * 12, 8000);
+    this.close = Math.max(place.size * 0.8, 600);
+    const half = this.wide / 2;
+    session.showBox = [place.x - half, place.y - half * 0.6, place.x + half, place.y + half * 0.6];
+    void this.makePlan();
+  }
+
+  async makePlan(): Promise<void> {
+    this.planning = true;
+    try {
+      const place = this.of === "place" && this.place ? this.place : null;
+      if (this.of === "place" && !place) throw new Error("Search a place above the chart first.");
+      this.plan = await told<CapturePlan>(
+        api.POST("/api/films/{film_id}/captures/plan", {
+          params: { path: { film_id: session.id } },
+          body: {
+            state: session.state,
+            source: this.source,
+            margin: this.margin,
+            density: this.density,
+            budget: this.budget,
+            place: place ? [place.x, place.y] : null,
+            spans: place ? [this.wide, this.close] : null,
+          },
+        }),
+      );
+      this.fault = "";
+    } catch (error) {
+      this.plan = null;
+      this.fault = (error as Error).message;
+    } finally {
+      this.planning = false;
+    }
+  }
+
+  async fetchPlan(): Promise<void> {
+    const plan = this.plan;
+    if (!plan) return;
+    try {
+      await told(
+        api.POST("/api/films/{film_id}/captures", {
+          params: { path: { film_id: session.id } },
+          body: {
+            source: this.source,
+            plates: plan.plates,
+            names: this.of === "place" && this.place ? plan.plates.map((p) => `${this.place!.name} z ${p.zoom}`) : [],
+          },
+        }),
+      );
+      this.plan = null;
+      await session.pulse();
+    } catch (error) {
+      this.fault = (error as Error).message;
+    }
+  }
+
+  /** Sound the film once an edit has settled. */
+  sound(state: string): void {
+    const film = session.id;
+    const key = `${film}/${state}`;
+    if (!state || key === this.#sounded) return;
+    this.#sounded = key;
+    clearTimeout(this.#timer);
+    this.#timer = setTimeout(async () => {
+      try {
+        const sounded = await told<{ findings: Finding[]; grave: number }>(
+          api.GET("/api/films/{film_id}/soundings", { params: { path: { film_id: film }, query: { state } } }),
+        );
+        if (key !== this.#sounded) return;
+        this.findings = sounded.findings;
+        this.grave = sounded.grave;
+        if (this.finding && !this.findings.some((one) => one.id === this.finding!.id)) this.finding = null;
+      } catch {
+        // The next edit sounds again.
+      }
+    }, 500);
+  }
+}
+
+export const gathering = new Gathering();

@@ -1,0 +1,146 @@
+<script lang="ts">
+  import type { Finding } from "../api/client";
+  import { gathering } from "../film/gathering.svelte";
+  import { player } from "../film/player.svelte";
+  import { session } from "../film/session.svelte";
+  import Button from "../ui/Button.svelte";
+  import Icon from "../ui/Icon.svelte";
+
+  let { onclose }: { onclose: () => void } = $props();
+
+  const graveFirst = $derived(gathering.findings);
+
+  function show(finding: Finding) {
+    gathering.finding = finding;
+    if (["bare", "soft", "seam"].includes(finding.kind)) player.seek(finding.frame);
+    if (finding.remedy?.box) {
+      const [w, s, e, n] = finding.remedy.box;
+      const room = Math.max(e - w, n - s) * 0.4;
+      session.showBox = [w - room, s - room, e + room, n + room];
+    } else if (finding.at) {
+      const plate = session.plan?.plates.find((one) => one.id === finding.plate);
+      if (plate) session.showOutline(plate.outline, 1.2);
+    }
+  }
+
+  async function mend(finding: Finding) {
+    show(finding);
+    const remedy = finding.remedy!;
+    const plate = session.film!.plates.findIndex((one) => one.id === remedy.plate);
+    if (remedy.kind === "remove") await session.act({ act: "remove_plate", plate: remedy.plate! });
+    else if (remedy.kind === "feather") {
+      if (session.film!.plates[plate]!.feather.width < 10)
+        await session.patch([{ op: "replace", path: `/plates/${plate}/feather/width`, value: 14 }], "Feather");
+      await session.fit([], [remedy.plate!]);
+    } else if (remedy.kind === "credit") {
+      session.step = "fit";
+      session.select({ kind: "plate", id: remedy.plate! });
+    } else if (remedy.kind === "capture") {
+      session.step = "gather";
+      gathering.of = "film";
+      await gathering.makePlan();
+    }
+    if (remedy.kind !== "capture" && remedy.kind !== "credit") return;
+    onclose();
+  }
+</script>
+
+<section class="sheet" aria-label="Soundings">
+  <header>
+    <h2>Soundings</h2>
+    <span>{gathering.findings.length} findings, {gathering.grave} grave</span>
+    <button aria-label="Put away" onclick={onclose}><Icon name="close" size={15} /></button>
+  </header>
+  <div class="rows" role="list">
+    {#each graveFirst as finding (finding.id)}
+      <div class="row" role="listitem" class:grave={finding.grave} class:on={gathering.finding?.id === finding.id}>
+        <button class="what" onclick={() => show(finding)}>
+          <Icon name="bob" size={14} fill={finding.grave} />
+          <span class="text">{finding.text}</span>
+          <b>{["credit", "unused", "hole"].includes(finding.kind) ? "whole film" : finding.time}</b>
+        </button>
+        {#if finding.remedy}<Button onclick={() => mend(finding)}>{finding.remedy.text}</Button>{/if}
+      </div>
+    {:else}
+      <p>Nothing found: the imagery carries the film from end to end.</p>
+    {/each}
+  </div>
+</section>
+
+<style>
+  .sheet {
+    position: absolute;
+    right: 0;
+    top: 38px;
+    width: 409px;
+    max-height: calc(100vh - 38px);
+    display: flex;
+    flex-direction: column;
+    background: var(--paper);
+    border: 1px solid var(--rule-strong);
+    z-index: 30;
+  }
+  header {
+    height: 32px;
+    flex: none;
+    display: flex;
+    align-items: center;
+    gap: 10px;
+    padding: 0 8px 0 12px;
+    border-bottom: 1px solid var(--rule);
+    color: var(--ink-2);
+  }
+  header span {
+    flex: 1;
+  }
+  header button {
+    width: 24px;
+    height: 24px;
+    display: grid;
+    place-items: center;
+  }
+  .rows {
+    overflow-y: auto;
+  }
+  .row {
+    display: grid;
+    gap: 2px;
+    padding: 4px 10px 6px 0;
+    border-bottom: 1px solid var(--rule);
+    border-left: 3px solid transparent;
+  }
+  .row.on {
+    background: var(--sheet);
+    border-left-color: var(--imagery);
+  }
+  .what {
+    flex: 1;
+    display: grid;
+    grid-template-columns: 20px minmax(0, 1fr) auto;
+    align-items: center;
+    min-height: 24px;
+    padding-left: 9px;
+    text-align: left;
+    color: var(--ink-2);
+  }
+  .row > :global(.button) {
+    margin-left: 32px;
+    justify-self: start;
+  }
+  .what b {
+    font-family: var(--mono);
+    font-size: 11px;
+    font-weight: 460;
+    color: var(--ink);
+  }
+  .grave .what {
+    color: var(--ink);
+  }
+  .grave :global(svg) {
+    color: var(--imagery);
+  }
+  p {
+    padding: 14px;
+    color: var(--ink-2);
+  }
+</style>
