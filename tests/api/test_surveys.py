@@ -1,0 +1,129 @@
+"""Sources, plans and captures through the API, against the practice survey on the same server."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import numpy as np
+import pytest
+import rasterio
+from rasterio.transform import Affine
+
+from tests.conftest import Server, write_picture
+from tests.truth import fine_texture
+from yaila.standin.survey import Survey, trouble_of
+
+
+def capture(server: Server, film: dict, plates: list[dict]) -> dict:
+    answer = server.client.post(
+        f"/api/films/{film['id']}/captures", json={"source": "practice-aerial", "plates": plates}
+    )
+    assert answer.status_code == 202, answer.text
+    job = answer.json()["id"]
+
+    def over() -> bool:
+        return next(one for one in server.jobs(film["id"]) if one["id"] == job)["state"] not in ("waiting", "running")
+
+    server.until(over, 120)
+    return next(one for one in server.jobs(film["id"]) if one["id"] == job)
+
+
+@pytest.mark.slow
+def test_a_place_is_searched_planned_captured_and_laid(server: Server) -> None:
+    client = server.client
+    film = client.post("/api/films", json={"width": 640, "height": 360}).json()
+    place = client.get("/api/places", params={"q": "tolv"}).json()[0]
+    assert place["name"] == "Tolvane"
+    wish = {
+        "state": film["state"], "source": "practice-aerial", "place": [place["x"], place["y"]], "spans": [9000, 900],
+    }  # fmt: skip
+    plan = client.post(f"/api/films/{film['id']}/captures/plan", json=wish).json()
+    assert plan["plates"]
+    assert plan["left"] == 0
+    job = capture(server, film, plan["plates"])
+    assert job["state"] == "done", job["message"]
+    after = client.get(f"/api/films/{film['id']}").json()
+    assert after["film"]["ground"]["kind"] == "mercator"
+    assert len(after["film"]["plates"]) == len(plan["plates"])
+    for planned, plate, laid in zip(plan["plates"], after["film"]["plates"], after["plan"]["plates"], strict=True):
+        west, south, east, north = planned["box"]
+        assert laid["outline"][0] == pytest.approx([west, north], abs=1e-3)
+        assert laid["outline"][2] == pytest.approx([east, south], abs=1e-3)
+        assert plate["credit"]
+        # Only what the survey has lost is missing, and it is marked.
+        lost = sum(
+            trouble_of("aerial", planned["zoom"], planned["column"] + c, planned["row"] + r).missing
+            for c in range(planned["columns"])
+            for r in range(planned["rows"])
+        )
+        assert len(plate["holes"]) == lost
+
+
+def test_a_source_without_an_answer_is_not_kept(server: Server) -> None:
+    before = len(server.client.get("/api/sources").json())
+    for template, says in (
+        ("http://127.0.0.1:9/{z}/{x}/{y}.png", "private"),
+        (f"{server.url}/standin/survey/nothing/{{z}}/{{x}}/{{y}}.png", "private"),
+        ("https://example.invalid/{z}/{x}/{y}.png", "cannot be found"),
+        ("https://example.invalid/tiles", "no placeholder"),
+    ):
+        answer = server.client.post("/api/sources", json={"name": "Mine", "template": template})
+        assert answer.status_code == 422
+        assert says in answer.json()["detail"]
+    assert len(server.client.get("/api/sources").json()) == before
+
+
+def test_a_source_of_ones_own_is_added_and_forgotten(server: Server) -> None:
+    template = f"{server.url}/standin/survey/sea/{{z}}/{{x}}/{{y}}.png"
+    new = {"name": "Mine", "template": template, "least": 9, "most": 12, "private": True, "bounds": [3.6, 1.8, 5, 2.6]}
+    made = server.client.post("/api/sources", json=new)
+    assert made.status_code == 201, made.text
+    assert any(source["name"] == "Mine" for source in server.client.get("/api/sources").json())
+    server.client.delete(f"/api/sources/{made.json()['id']}")
+    assert not any(source["name"] == "Mine" for source in server.client.get("/api/sources").json())
+
+
+def test_coordinates_are_a_place_too(server: Server) -> None:
+    (place,) = server.client.get("/api/places", params={"q": "2.05, 4.25"}).json()
+    assert (place["x"], place["y"]) == pytest.approx((4.25 * 111319.49, 228282), abs=100)
+
+
+def send(server: Server, film: str, file: Path, **query: str) -> dict:
+    answer = server.client.post(
+        f"/api/films/{film}/pictures", params={"name": file.name, **query}, content=file.read_bytes()
+    )
+    assert answer.status_code == 202, answer.text
+    job = answer.json()["id"]
+    server.until(lambda: next(j for j in server.jobs(film) if j["id"] == job)["state"] not in ("waiting", "running"))
+    return next(j for j in server.jobs(film) if j["id"] == job)
+
+
+def test_a_geotiff_and_a_picture_with_a_world_file_are_laid_true(server: Server, tmp_path: Path) -> None:
+    pixels = fine_texture(300, 200)
+    with rasterio.open(
+        tmp_path / "a.tif", "w", driver="GTiff", width=300, height=200, count=3, dtype="uint8", crs="EPSG:32631",
+        transform=Affine(10, 0, 6e5, 0, -10, 2.2e5),
+    ) as file:  # fmt: skip
+        file.write(np.moveaxis(pixels, -1, 0))
+    film = server.client.post("/api/films", json={}).json()["id"]
+    assert send(server, film, tmp_path / "a.tif")["state"] == "done"
+    picture = write_picture(tmp_path / "b.png", pixels)
+    assert send(server, film, picture, world="10\n0\n0\n-10\n433900\n221000", world_name="b.pgw")["state"] == "done"
+    first, second = server.client.get(f"/api/films/{film}").json()["film"]["plates"]
+    assert first["fit"]["by"] == second["fit"]["by"] == "file"
+    assert second["placement"]["x"] == pytest.approx(433895 + 1500)
+    # A fault in what comes beside it loses neither the film nor the plates there are.
+    shutil.copy(picture, tmp_path / "c.png")
+    bad = send(server, film, tmp_path / "c.png", world="10\n0\n0", world_name="c.pgw")
+    assert bad["state"] == "failed"
+    assert "six" in bad["message"]
+    assert len(server.client.get(f"/api/films/{film}").json()["film"]["plates"]) == 2
+
+
+def test_the_practice_survey_is_the_same_every_time() -> None:
+    one, other = Survey(), Survey()
+    name = ("aerial", 12, 2091, 2024)
+    assert np.array_equal(one.tile(*name), other.tile(*name))
+    assert one.tile("aerial", 12, 0, 0) is None
+    assert one.tile("aerial", 19, 2091, 2024) is None

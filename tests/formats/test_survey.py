@@ -1,0 +1,158 @@
+"""Survey sources: what they give is put together, what they do wrong is said."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+
+import cv2
+import mercantile
+import numpy as np
+import pytest
+import pyvips
+from pydantic import ValidationError
+
+from yaila.core.errors import BadSurvey
+from yaila.formats import survey
+from yaila.formats.mosaic import Mosaic
+from yaila.formats.survey import Source, Surveyor, TileMissing, refuse_private
+
+Answer = Callable[[str], tuple[int, str, bytes]]
+
+
+def png(side: int = 64, value: int = 90) -> bytes:
+    return cv2.imencode(".png", np.full((side, side, 3), value, np.uint8))[1].tobytes()
+
+
+@pytest.fixture
+def host() -> Iterator[dict]:
+    """A server whose answers a test sets; it notes what it was asked for."""
+    state: dict = {"answer": lambda path: (200, "image/png", png()), "asked": []}
+
+    class Handler(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            state["asked"].append(self.path)
+            status, kind, body = state["answer"](self.path)
+            self.send_response(status)
+            self.send_header("Content-Type", kind)
+            self.send_header("Content-Length", str(len(body)))
+            if 300 <= status < 400:
+                self.send_header("Location", "http://127.0.0.1:1/elsewhere.png")
+            self.end_headers()
+            self.wfile.write(body)
+
+        def log_message(self, *_: object) -> None:
+            pass
+
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    state["template"] = f"http://127.0.0.1:{server.server_port}/{{z}}/{{x}}/{{y}}.png"
+    yield state
+    server.shutdown()
+
+
+@pytest.fixture(autouse=True)
+def hasty(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(survey, "PATIENCE", 0.01)
+    monkeypatch.setattr(survey, "TIMEOUT", 0.3)
+
+
+def surveyor(host: dict, folder: Path, **more: object) -> Surveyor:
+    return Surveyor(Source(name="Mine", template=host["template"], tile=64, private=True, **more), folder)
+
+
+def test_a_tile_is_fetched_once_and_kept(host: dict, tmp_path: Path) -> None:
+    one = surveyor(host, tmp_path)
+    for _ in range(3):
+        assert one.tile(3, 1, 2).shape == (64, 64, 4)
+    assert host["asked"] == ["/3/1/2.png"]
+
+
+def test_a_failing_tile_is_asked_for_again(host: dict, tmp_path: Path) -> None:
+    answers = iter([(503, "text/plain", b"busy"), (500, "text/plain", b""), (200, "image/png", png())])
+    host["answer"] = lambda path: next(answers)
+    assert surveyor(host, tmp_path).tile(0, 0, 0)[0, 0, 0] == 90
+    assert len(host["asked"]) == 3
+
+
+@pytest.mark.parametrize(
+    ("answer", "says"),
+    [
+        ((200, "text/html", b"<html>Welcome</html>"), "web page"),
+        ((200, "image/png", b"not a picture at all"), "no picture"),
+        ((200, "image/png", png(128)), "128 × 128"),
+        ((403, "text/plain", b""), "refuses"),
+        ((302, "text/plain", b""), "not followed"),
+    ],
+)
+def test_what_is_no_tile_is_said(host: dict, tmp_path: Path, answer: tuple, says: str) -> None:
+    host["answer"] = lambda path: answer
+    with pytest.raises(BadSurvey, match=says):
+        surveyor(host, tmp_path).tile(0, 0, 0)
+    assert list(tmp_path.rglob("*.tile")) == []
+
+
+def test_a_hanging_source_is_given_up(host: dict, tmp_path: Path) -> None:
+    gate = threading.Event()
+
+    def hang(path: str) -> tuple[int, str, bytes]:
+        gate.wait(3)
+        return 200, "image/png", png()
+
+    host["answer"] = hang
+    with pytest.raises(TileMissing, match="no answer within"):
+        surveyor(host, tmp_path).tile(0, 0, 0)
+    gate.set()
+
+
+def test_missing_tiles_leave_marked_holes(host: dict, tmp_path: Path) -> None:
+    host["answer"] = lambda path: (404, "text/plain", b"") if path == "/2/1/0.png" else (200, "image/png", png())
+    mosaic = Mosaic(tmp_path, 3, 2, 64)
+    one = surveyor(host, tmp_path / "cache")
+    wanted = [(2, column, row) for row in range(2) for column in range(3)]
+    one.tiles(wanted, lambda name, pixels: pixels is not None and mosaic.put(name[1], name[2], pixels))
+    assert mosaic.holes == [(64, 0, 64, 64)]
+    mosaic.write(tmp_path / "out.tif")
+    image = pyvips.Image.new_from_file(str(tmp_path / "out.tif")).numpy()
+    assert image.shape == (128, 192, 4)
+    assert image[10, 100, 3] == 0
+    assert (image[:, :64] == [90, 90, 90, 255]).all()
+
+
+def test_a_web_page_stops_all_at_once(host: dict, tmp_path: Path) -> None:
+    host["answer"] = lambda path: (200, "text/html", b"<html>")
+    with pytest.raises(BadSurvey):
+        surveyor(host, tmp_path).tiles([(8, c, r) for c in range(20) for r in range(20)], lambda name, pixels: None)
+    assert len(host["asked"]) < 60
+
+
+@pytest.mark.parametrize(
+    ("template", "says"),
+    [
+        ("https://example.org/tiles.png", "no placeholder for the zoom"),
+        ("https://example.org/{z}/{x}.png", "no placeholder for the row"),
+        ("ftp://example.org/{z}/{x}/{y}.png", "http"),
+        ("https://{x}.example.org/{z}/{x}/{y}.png", "host must be written out"),
+    ],
+)
+def test_a_bad_template_is_refused(template: str, says: str) -> None:
+    with pytest.raises(ValidationError, match=says):
+        Source(name="Mine", template=template)
+
+
+def test_rows_count_from_the_south_where_the_template_says_so() -> None:
+    source = Source(name="Mine", template="https://example.org/{z}/{x}/{-y}.png")
+    tile = mercantile.tile(11.5, 48.1, 9)
+    assert source.address(9, tile.x, tile.y).endswith(f"/9/{tile.x}/{2**9 - 1 - tile.y}.png")
+    matrix = Source(name="Mine", template="https://example.org/{TileMatrix}/{TileRow}/{TileCol}.png")
+    assert matrix.address(9, tile.x, tile.y).endswith(f"/9/{tile.y}/{tile.x}.png")
+
+
+@pytest.mark.parametrize("host_name", ["127.0.0.1", "10.1.2.3", "192.168.0.9", "169.254.169.254", "::1", "localhost"])
+def test_private_addresses_are_refused_unless_confirmed(host_name: str, host: dict, tmp_path: Path) -> None:
+    with pytest.raises(BadSurvey, match="private"):
+        refuse_private(host_name)
+    with pytest.raises(BadSurvey, match="private"):
+        Surveyor(Source(name="Mine", template=host["template"], tile=64), tmp_path)
