@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import shutil
+import sqlite3
 from pathlib import Path
 
+import cv2
+import mercantile
 import numpy as np
 import pytest
 import rasterio
@@ -127,3 +130,32 @@ def test_the_practice_survey_is_the_same_every_time() -> None:
     assert np.array_equal(one.tile(*name), other.tile(*name))
     assert one.tile("aerial", 12, 0, 0) is None
     assert one.tile("aerial", 19, 2091, 2024) is None
+
+
+def mbtiles(path: Path, format: str, tiles: dict[tuple[int, int, int], bytes]) -> Path:
+    with sqlite3.connect(path) as base:
+        base.execute("CREATE TABLE metadata (name text, value text)")
+        base.execute("CREATE TABLE tiles (zoom_level int, tile_column int, tile_row int, tile_data blob)")
+        base.execute("INSERT INTO metadata VALUES ('format', ?)", (format,))
+        base.executemany("INSERT INTO tiles VALUES (?, ?, ?, ?)", [(*name, data) for name, data in tiles.items()])
+    return path
+
+
+def test_mbtiles_become_a_plate_and_vectors_are_refused(server: Server, tmp_path: Path) -> None:
+    def tile(value: int) -> bytes:
+        return cv2.imencode(".png", np.full((256, 256, 3), value, np.uint8))[1].tobytes()
+
+    # Rows count from the south: the upper left tile of three is 40.
+    names = {(9, 261, 259): tile(40), (9, 262, 259): tile(80), (9, 261, 258): tile(120), (8, 130, 129): tile(1)}
+    film = server.client.post("/api/films", json={}).json()["id"]
+    assert send(server, film, mbtiles(tmp_path / "own.mbtiles", "png", names))["state"] == "done"
+    sheet = server.client.get(f"/api/films/{film}").json()
+    plate, laid = sheet["film"]["plates"][0], sheet["plan"]["plates"][0]
+    assert (plate["name"], plate["picture"]["width"], plate["picture"]["height"]) == ("own", 512, 512)
+    assert plate["holes"] == [[256, 256, 256, 256]]
+    # mercantile names rows from the north.
+    bounds = mercantile.xy_bounds(261, 2**9 - 1 - 259, 9)
+    assert laid["outline"][0] == pytest.approx([bounds.left, bounds.top], abs=1e-6)
+    bad = send(server, film, mbtiles(tmp_path / "vectors.mbtiles", "pbf", {(1, 0, 0): b"x"}))
+    assert bad["state"] == "failed"
+    assert "holds vectors" in bad["message"]

@@ -81,6 +81,7 @@ async def receive_picture(
                 at=at,
                 width=width if at else None,
                 georeference=outcome.get("georeference"),
+                holes=outcome.get("holes", ()),
             )
             desk.act_later(film_id, [act], f"Lay {act.name}")
         desk.store.jobs.note(job, state="done", done=100)

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 from pathlib import Path
 
 from yaila.core.errors import YailaError
 from yaila.core.ground.georeference import Georeference
 from yaila.farm.pulse import Pulse
 from yaila.formats.georeferencing import is_tiff, read_geotiff, read_world
+from yaila.formats.mbtiles import is_mbtiles, read_mbtiles
 from yaila.store import Store
 
 
@@ -23,15 +25,23 @@ def run(store: Store, job: str) -> None:
     try:
         # What a file says of its place is read before the picture, so that a fault in it loses nothing.
         place: Georeference | None
-        if sidecar:
+        holes: tuple[tuple[int, int, int, int], ...] = ()
+        name = row.name
+        if is_mbtiles(file):
+            name = f"{Path(row.name).stem}.tif"
+            with tempfile.TemporaryDirectory(dir=store.arrivals, prefix=job) as folder:
+                stitched = file.with_suffix(".stitched")
+                place, holes = read_mbtiles(file, row.name, Path(folder), stitched)
+            stitched.replace(file)
+        elif sidecar:
             place = read_world(sidecar, row.settings.get("prj"), row.settings.get("world_name", row.name))
         else:
             place = read_geotiff(file, row.name) if is_tiff(file) else None
-        picture = store.pictures.add(file, row.name, lambda share: pulse.beat(round(share * 99)))
+        picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)))
     except YailaError as error:
         store.jobs.note(job, state="failed", message=str(error))
         return
-    found = {"sha256": picture.sha256, "georeference": place.model_dump() if place else None}
+    found = {"sha256": picture.sha256, "georeference": place.model_dump() if place else None, "holes": holes}
     store.jobs.note(job, settings=row.settings | found, done=99)
 
 

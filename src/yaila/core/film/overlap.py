@@ -235,7 +235,7 @@ def refined_tie(
         return to, min(best, AGREED)
     x = column + _vertex(score[row, column - 1], best, score[row, column + 1]) - SEARCH
     y = row + _vertex(score[row - 1, column], best, score[row + 1, column]) - SEARCH
-    return Point(to.x + x * step, to.y + y * step), best
+    return Point(float(to.x + x * step), float(to.y + y * step)), best
 
 
 def _vertex(before: float, middle: float, after: float) -> float:

@@ -88,7 +88,8 @@
   );
   $effect(() => {
     const known =
-      tools.some((entry) => entry.id === tool) || (session.step === "fit" && ["outline", "pick"].includes(tool));
+      tools.some((entry) => entry.id === tool) ||
+      (session.step === "fit" && ["outline", "pick", "known"].includes(tool));
     if (!known) session.tool = "select";
   });
   $effect(() => {
@@ -363,7 +364,7 @@
         return;
       }
       if (tool === "frame") return drawFrame(event);
-      if (tool === "tie" || tool === "outline" || tool === "pick") return panOr(event, () => void clicked(from));
+      if (["tie", "outline", "pick", "known"].includes(tool)) return panOr(event, () => void clicked(from));
       if (session.step === "fit" && selectedPlate && insidePlate(selectedPlate.id, from)) {
         const plate = selectedPlate.id;
         drag(
@@ -400,6 +401,10 @@
   /** A click of a tool that takes places one by one. */
   async function clicked(at: XY) {
     const plate = selectedPlate?.id;
+    if (tool === "known") {
+      session.known.push({ x: at[0], y: at[1], lat: "", lon: "" });
+      return;
+    }
     if (!plate) return pick(at);
     if (tool === "tie") {
       if (!tieFrom) {
@@ -597,7 +602,7 @@
     <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
     <div
       class="area"
-      class:aiming={["frame", "pin", "tie", "outline", "pick"].includes(tool)}
+      class:aiming={["frame", "pin", "tie", "outline", "pick", "known"].includes(tool)}
       bind:this={area}
       tabindex="0"
       role="application"
@@ -795,6 +800,16 @@
           />
         {/if}
 
+        {#if session.step === "fit"}
+          {#each session.known as place, k (k)}
+            {@const [x, y] = s([place.x, place.y])}
+            <g class="known">
+              <path d="M{x - 8} {y}h16M{x} {y - 8}v16" />
+              <text class="halo" x={x + 8} y={y - 6}>{k + 1}</text>
+            </g>
+          {/each}
+        {/if}
+
         {#if band}
           {@const a = s(band.from)}
           {@const b = s(band.to)}
@@ -842,6 +857,7 @@
             tie: tieFrom ? "Now the same feature below" : "Click a feature of the chosen plate",
             outline: corners.length > 2 ? "Enter or the first corner closes it" : "Click the outline’s corners",
             pick: "Click colours that are to become see-through",
+            known: "Click a place whose latitude and longitude you know",
             select: "Drag the plate; T sees through it",
             frame: "",
           }[tool]
@@ -1099,6 +1115,10 @@
   }
   .halo.name {
     font-size: 13px;
+  }
+  .known path {
+    stroke: var(--ink);
+    stroke-width: 1.6;
   }
   .planned {
     fill: none;

@@ -116,7 +116,9 @@
 {#if gathering.of === "place"}
   <Cells columns={3}>
     <div class="aside">
-      <span>Place</span><b>{gathering.place?.name ?? "search one above the chart"}</b>
+      <span>Place</span>
+      <b>{gathering.place?.name ?? "none yet"}</b>
+      <button title="Plan for the middle of the chart" onclick={() => gathering.goHere()}>here</button>
     </div>
     <Cell
       label="From a span of"
@@ -220,6 +222,20 @@
     border-top: 1px solid var(--rule);
     overflow: hidden;
     white-space: nowrap;
+  }
+  .aside {
+    position: relative;
+    text-overflow: ellipsis;
+  }
+  .aside button {
+    position: absolute;
+    right: 6px;
+    top: 6px;
+    height: 24px;
+    padding: 0 7px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
   }
   .aside span {
     display: block;

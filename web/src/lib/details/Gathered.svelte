@@ -93,14 +93,16 @@
   <div class="drop">
     <Icon name="drop" size={22} />
     <div>
-      <b>Drop pictures anywhere on this sheet</b><span>PNG, JPEG, WebP, GeoTIFF, with world files beside them</span>
+      <b>Drop pictures anywhere on this sheet</b><span
+        >PNG, JPEG, WebP, GeoTIFF, MBTiles, world files beside pictures</span
+      >
     </div>
     <Button onclick={() => picker.click()}>Choose</Button>
     <input
       bind:this={picker}
       type="file"
       multiple
-      accept="image/png,image/jpeg,image/webp,image/tiff,.wld,.jgw,.pgw,.tfw,.prj"
+      accept="image/png,image/jpeg,image/webp,image/tiff,.mbtiles,.wld,.jgw,.pgw,.tfw,.prj"
       aria-label="Choose pictures"
       onchange={() => {
         if (picker.files) void session.receive(picker.files).then(() => (picker.value = ""));

@@ -68,6 +68,15 @@ class Gathering {
     void this.makePlan();
   }
 
+  /** Plan for what the middle of the chart shows, from the width it shows down. */
+  goHere(): void {
+    const { x, y, width } = session.shown;
+    this.place = { name: "Middle of the chart", kind: "picked", x, y, size: width / 12 };
+    this.wide = width;
+    this.close = Math.min(this.close, width / 4);
+    void this.makePlan();
+  }
+
   async makePlan(): Promise<void> {
     this.planning = true;
     try {

@@ -17,7 +17,7 @@ import {
 
 export type Step = "gather" | "fit" | "fly" | "render";
 export type Selection = { kind: "plate" | "vantage"; id: string } | null;
-export type Tool = "select" | "frame" | "pin" | "pull" | "tie" | "outline" | "pick";
+export type Tool = "select" | "frame" | "pin" | "pull" | "tie" | "outline" | "pick" | "known";
 export type Judging = "laid" | "through" | "difference" | "wipe";
 type Arrival = { name: string; share: number; error: string };
 
@@ -47,6 +47,9 @@ export class Session {
   state = $derived(this.trial?.state ?? this.sheet?.state ?? "");
   id = $derived(this.sheet?.id ?? "");
 
+  /** Places picked on a plain ground, whose longitude and latitude are being typed. */
+  known = $state<{ x: number; y: number; lat: string; lon: string }[]>([]);
+
   #asked: (() => Promise<Trial>) | null = null;
   #asking: Promise<void> | null = null;
 
@@ -56,6 +59,7 @@ export class Session {
       this.sheet = sheet;
       this.trial = null;
       this.pivot = null;
+      this.known = [];
       this.selection = null;
       this.jobs = [];
       this.arrivals = [];

@@ -281,6 +281,17 @@
         {/each}
         {#each soft as piece (piece.start)}<polygon points={piece.points} fill="url(#soft)" />{/each}
         <path class="curve case" d={curve} /><path class="curve" d={curve} />
+        {#if session.step === "gather" && gathering.of === "film"}
+          {#each gathering.plan?.plates ?? [] as planned, k (k)}
+            <line
+              class="planned"
+              x1={x(planned.first)}
+              x2={x(planned.last + 1)}
+              y1={y(planned.sharp_span)}
+              y2={y(planned.sharp_span)}
+            />
+          {/each}
+        {/if}
         {#each timed as finding (finding.id)}
           <rect
             class="stretch"
@@ -577,6 +588,11 @@
   .manner.chosen {
     fill: var(--camera-deep);
     font-weight: 640;
+  }
+  .planned {
+    stroke: var(--imagery);
+    stroke-width: 2;
+    stroke-dasharray: 6 4;
   }
   .stretch {
     fill: var(--imagery-line);

@@ -23,7 +23,10 @@
     [
       "Plates, in Fit, with the chart in focus",
       [
-        ["T", "see through the plate"],
+        ["T D W", "see through the plate, difference, wipe"],
+        ["X", "tie points: a feature, then its match below"],
+        ["B", "held: the plate without its tone"],
+        ["Enter", "close an outline being drawn"],
         ["← → ↑ ↓", "move by a screen pixel, with Shift by ten"],
         ["+ −", "scale about the pin"],
         [", .", "turn about the pin"],

@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { Plate, PlatePlan } from "../../api/client";
   import { session } from "../../film/session.svelte";
-  import { digits } from "../../format";
+  import { digits, parseNumber } from "../../format";
   import Button from "../../ui/Button.svelte";
   import Cell from "../../ui/Cell.svelte";
   import Cells from "../../ui/Cells.svelte";
@@ -39,6 +39,16 @@
   function tied(ties: Plate["fit"]["ties"], model: Plate["fit"]["model"] = plate.fit.model) {
     const goal = model === "bend" ? goalOf() : null;
     void session.act({ act: "tie_plate", plate: plate.id, ties, model, goal });
+  }
+
+  /** A control point typed as two numbers. */
+  function typed(id: string, text: string) {
+    const numbers = text.split(/[,;\s]+/).map((part) => parseNumber(part) * (plain ? 1 : 1000));
+    if (numbers.length !== 2 || !numbers.every(Number.isFinite)) {
+      session.notice = `“${text}” is not a place: write two numbers, ${plain ? "X, Y" : "east, north in kilometres"}.`;
+      return;
+    }
+    tied(plate.fit.ties.map((one) => (one.id === id ? { ...one, to: numbers as [number, number], match: null } : one)));
   }
 
   /** A bend holds the part of the plate flat that the plates above it cover: where the camera goes. */
@@ -93,7 +103,15 @@
           /></label
         >
         <b>{k + 1}</b>
-        <span>{tie.other ? `to ${other(tie.other)}` : `to ${place(tie.to[0])}, ${place(tie.to[1])}`}</span>
+        {#if tie.other}<span>to {other(tie.other)}</span>{:else}
+          <input
+            class="to"
+            aria-label="Where tie {k + 1} belongs, {plain ? 'X, Y' : 'east, north in km'}"
+            value="{place(tie.to[0])}, {place(tie.to[1])}"
+            onkeydown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+            onchange={(event) => typed(tie.id, event.currentTarget.value)}
+          />
+        {/if}
         <span>{tie.match === null ? "" : `match ${digits(tie.match, 2)}`}</span>
         <span class="figure"
           >{#if known?.worst}<Icon name="bob" size={12} fill />{/if}{known
@@ -251,6 +269,17 @@
   .tie span {
     overflow: hidden;
     text-overflow: ellipsis;
+  }
+  .to {
+    border: 0;
+    background: none;
+    color: var(--ink-2);
+    min-width: 0;
+    height: 22px;
+  }
+  .to:focus {
+    background: var(--sheet);
+    box-shadow: inset 0 0 0 1.5px var(--camera);
   }
   .figure {
     display: flex;

@@ -1,9 +1,11 @@
 <script lang="ts">
   import type { Plate, PlatePlan } from "../../api/client";
   import { session } from "../../film/session.svelte";
-  import { digits, length } from "../../format";
+  import { digits, length, parseNumber } from "../../format";
+  import Button from "../../ui/Button.svelte";
   import Cell from "../../ui/Cell.svelte";
   import Cells from "../../ui/Cells.svelte";
+  import Icon from "../../ui/Icon.svelte";
   import Segments from "../../ui/Segments.svelte";
 
   let { plate, laid, index }: { plate: Plate; laid: PlatePlan; index: number } = $props();
@@ -11,6 +13,22 @@
   const ground = $derived(session.film!.ground.kind);
   const keep = (path: string, value: unknown, label: string) =>
     session.patch([{ op: "replace", path: `/plates/${index}/${path}`, value }], label);
+  /** The known places, if there are two at least and all are numbers. */
+  const known = $derived.by(() => {
+    const rows = session.known.map(
+      (p) => [p.x, p.y, parseNumber(p.lon), parseNumber(p.lat)] as [number, number, number, number],
+    );
+    return rows.length >= 2 && rows.every((row) => row.every(Number.isFinite)) ? rows : null;
+  });
+
+  async function georeference() {
+    await session.act({ act: "ground_by_points", points: known! });
+    if (session.film!.ground.kind !== "mercator") return;
+    session.known = [];
+    session.tool = "select";
+    session.showAll();
+  }
+
   const put = (path: string, value: unknown) =>
     session.tryPatch([{ op: "replace", path: `/plates/${index}/${path}`, value }]);
 </script>
@@ -62,6 +80,47 @@
     />
   </Cells>
 {/if}
+<div class="line">
+  <span>Georeference</span>
+  {#if plate.georeference}
+    <div class="own">
+      <Button onclick={() => session.act({ act: "lay_by_file", plate: plate.id, georeference: null })}
+        >{ground === "plain" ? "Georeference the ground by it" : "Lay it by its file"}</Button
+      >
+      <small title={plate.georeference.crs}>{plate.georeference.crs.slice(0, 24)}</small>
+    </div>
+  {:else}
+    <small
+      >Its file says nothing of its place. {ground === "plain"
+        ? ""
+        : "Drop a world file of the same name, or tie it."}</small
+    >
+  {/if}
+</div>
+{#if ground === "plain"}
+  <div class="line top">
+    <span>Known places</span>
+    <div class="known">
+      {#each session.known as place, k (k)}
+        <div>
+          <b>{k + 1}</b>
+          <input aria-label="Latitude of place {k + 1}" placeholder="latitude °" bind:value={place.lat} />
+          <input aria-label="Longitude of place {k + 1}" placeholder="longitude °" bind:value={place.lon} />
+          <button aria-label="Take place {k + 1} out" onclick={() => session.known.splice(k, 1)}
+            ><Icon name="close" size={13} /></button
+          >
+        </div>
+      {/each}
+      <div>
+        <Button
+          on={session.tool === "known"}
+          onclick={() => (session.tool = session.tool === "known" ? "select" : "known")}>Pick on the chart</Button
+        >
+        <Button disabled={!known} onclick={georeference}>Georeference the ground</Button>
+      </div>
+    </div>
+  </div>
+{/if}
 <label class="line">
   <span>Credit</span>
   <input
@@ -88,6 +147,25 @@
     align-items: center;
     padding: 6px 12px;
     color: var(--ink-2);
+  }
+  .top {
+    align-items: start;
+  }
+  .own,
+  .known div {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+  }
+  .known {
+    display: grid;
+    gap: 5px;
+  }
+  .known input {
+    width: 96px;
+  }
+  small {
+    font-size: 11px;
   }
   input {
     height: 24px;

@@ -1,0 +1,125 @@
+"""Finding fits on pairs whose truth is known; ``bench/fit.py`` measures the whole set (figures in docs/fitting.md)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.conftest import write_picture
+from yaila.core.film import Film, Plate
+from yaila.core.film.acts import LayFound, TiePlate
+from yaila.core.film.fitting import ground_of, pixel_on_ground
+from yaila.core.film.model import PictureRef, Tie
+from yaila.core.film.overlap import find_on_stack, refined_tie
+from yaila.core.ground import Point, Similarity
+from yaila.core.imagery import build_pyramid, open_pyramid
+from yaila.core.imagery.fitting import NotFitted, find_fit
+from yaila.core.imagery.pyramid import TiffPyramid
+from yaila.standin.pairs import COARSE, FINE, Pair, cases, make_pair
+from yaila.standin.world import World
+
+pytestmark = pytest.mark.slow
+
+CHOSEN = (
+    "2x turn 164",
+    "2x bend 0.012, tint 0.6",
+    "4x cloud 0.35, tint 0.6",
+    "4x labels 1, tint 0.6, turn 3",
+    "8x turn -38",
+    "8x cloud 0.25",
+)
+PLACES = np.array([[0, 0], [FINE[0], 0], [FINE[0], FINE[1]], [0, FINE[1]], [FINE[0] / 2, FINE[1] / 2]], float)
+
+
+@pytest.fixture(scope="module")
+def world() -> World:
+    return World()
+
+
+def pyramid(pixels: np.ndarray, folder: Path, name: str) -> TiffPyramid:
+    build_pyramid(write_picture(folder / f"{name}.png", pixels), folder / f"{name}.tif", name)
+    return open_pyramid(folder / f"{name}.tif")
+
+
+def case_pair(world: World, name: str) -> Pair:
+    return make_pair(world, next(case for case in cases() if case.name == name))
+
+
+@pytest.mark.parametrize("name", CHOSEN)
+def test_a_fit_is_found_to_two_fifths_of_a_pixel(world: World, tmp_path: Path, name: str) -> None:
+    pair = case_pair(world, name)
+    found = find_fit(pyramid(pair.fine, tmp_path, "fine"), pyramid(pair.coarse, tmp_path, "coarse"), (name, name + "c"))
+    off = found.through(PLACES) - pair.truth(PLACES)
+    assert np.sqrt(np.mean(np.sum(off**2, axis=1))) <= 0.4
+    assert found.confidence > 30
+
+
+def test_what_is_not_there_is_not_found(world: World, tmp_path: Path) -> None:
+    one, other = case_pair(world, "4x turn 7"), case_pair(world, "4x labels 1")
+    assert one.case.place != other.case.place
+    fine, coarse = pyramid(one.fine, tmp_path, "fine"), pyramid(other.coarse, tmp_path, "coarse")
+    with pytest.raises(NotFitted):
+        find_fit(fine, coarse, ("a", "b"))
+    sea = pyramid(np.full((400, 600, 3), (30, 80, 110), np.uint8), tmp_path, "sea")
+    with pytest.raises(NotFitted, match="too little"):
+        find_fit(sea, coarse, ("c", "b"))
+
+
+def stack_of(pair: Pair, folder: Path) -> tuple[Film, dict[str, TiffPyramid]]:
+    """The pair as a film: the coarse plate laid, the fine one anywhere."""
+    opened = {"a" * 64: pyramid(pair.coarse, folder, "coarse"), "b" * 64: pyramid(pair.fine, folder, "fine")}
+    lower = Plate(id="low", name="Low", picture=PictureRef(sha256="a" * 64, width=COARSE[0], height=COARSE[1]))
+    lower.placement = Similarity(x=5000, y=-300, scale=12, turn=20)
+    upper = Plate(id="top", name="Top", picture=PictureRef(sha256="b" * 64, width=FINE[0], height=FINE[1]))
+    return Film(plates=[lower, upper]), opened
+
+
+def true_ground(film: Film, pair: Pair, places: np.ndarray) -> np.ndarray:
+    return ground_of(film.plates[0], pair.truth(places))
+
+
+def test_a_plate_is_laid_where_it_was_found_also_onto_a_bent_one(world: World, tmp_path: Path) -> None:
+    pair = case_pair(world, "2x bend 0.012, tint 0.6")
+    film, opened = stack_of(pair, tmp_path)
+    laid = find_on_stack(film, film.plates[1], opened.__getitem__).apply(film)
+    off = ground_of(laid.plates[1], PLACES) - true_ground(film, pair, PLACES)
+    assert np.linalg.norm(off, axis=1).max() / pixel_on_ground(film.plates[0]) < 0.5
+    assert laid.plates[1].bend is not None
+    assert laid.plates[1].fit.by == "found"
+    assert laid.plates[1].feather.width > 0
+
+
+def test_ties_are_made_exact_and_a_bend_takes_up_what_is_left(world: World, tmp_path: Path) -> None:
+    pair = case_pair(world, "2x bend 0.012, tint 0.6")
+    film, opened = stack_of(pair, tmp_path)
+    grid = np.stack(np.meshgrid(np.linspace(90, 1110, 5), np.linspace(80, 760, 4)), axis=-1).reshape(-1, 2)
+    truth = pair.truth(grid)
+    rough = [
+        Tie(x=x, y=y, other="low", to=Point(*to)) for (x, y), to in zip(grid.tolist(), truth.tolist(), strict=True)
+    ]
+    flat = TiePlate(plate="top", ties=[rough[0], rough[4], rough[-1]], model="affine").apply(film)
+    exact = []
+    for tie, to in zip(rough, truth, strict=True):
+        meant = Point(to[0] + 4, to[1] - 3)
+        found, match = refined_tie(flat, flat.plates[1], flat.plates[0], Point(tie.x, tie.y), meant, opened.__getitem__)
+        if match > 0.6:
+            exact.append(tie.model_copy(update={"to": found}))
+    errors = [np.hypot(*(np.array(tie.to) - pair.truth(np.array([[tie.x, tie.y]]))[0])) for tie in exact]
+    assert len(exact) >= 10
+    assert np.median(errors) < 0.25
+    residuals = {}
+    for model in ("similarity", "affine", "homography", "bend"):
+        laid = TiePlate(plate="top", ties=exact, model=model).apply(film)
+        residuals[model] = laid.plates[1].fit.residual
+    assert residuals["bend"] < 0.05
+    assert residuals["homography"] < residuals["affine"] * 1.001 < residuals["similarity"] * 1.002
+
+
+def test_a_wide_plate_alone_is_the_ground_of_the_others() -> None:
+    picture = PictureRef(sha256="a" * 64, width=100, height=100)
+    film = Film(plates=[Plate(id="only", name="Only", picture=picture)])
+    with pytest.raises(NotFitted, match="no plate below"):
+        find_on_stack(film, film.plates[0], {}.__getitem__)
+    assert LayFound.model_fields["confidence"].is_required()
