@@ -51,15 +51,13 @@ def main() -> None:
             finally:
                 seconds.append(time.monotonic() - begin)
             errors.append(error_of(pair, found))
-            print(
-                f"{case.name:60} {errors[-1]:6.3f} px  {found.kind:10} ±{found.unsure:.2f}  residual {found.residual:.2f}"
-                f"  {found.confidence:3.0f} %  {found.inliers:4} features {found.patches:4} patches {seconds[-1]:.1f} s",
-                flush=True,
-            )
-    right = sum(error <= 0.4 for error in errors)
+            facts = f"{found.kind:10} ±{found.unsure:.2f}  residual {found.residual:.2f}  {found.confidence:3.0f} %"
+            counts = f"{found.inliers:4} features {found.patches:4} patches {seconds[-1]:.1f} s"
+            print(f"{case.name:60} {errors[-1]:6.3f} px  {facts}  {counts}", flush=True)
+    taken, right = len(errors), sum(error <= 0.4 for error in errors)
     print(
-        f"{len(seconds)} pairs, {len(errors)} accepted ({100 * len(errors) / len(seconds):.0f} %), {right} of them right to "
-        f"0.4 px ({100 * right / max(len(errors), 1):.0f} %), {sum(error > 2 for error in errors)} wrong by over 2 px; "
+        f"{len(seconds)} pairs, {taken} accepted ({100 * taken / len(seconds):.0f} %), {right} of them right to 0.4 px "
+        f"({100 * right / max(taken, 1):.0f} %), {sum(error > 2 for error in errors)} wrong by over 2 px; "
         f"{np.median(seconds):.1f} s each, {max(seconds):.1f} s at most"
     )
 

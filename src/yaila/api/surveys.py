@@ -99,8 +99,9 @@ def add_source(new: NewSource, desk: TheDesk) -> Source:
         source = Source(**new.model_dump())
     except ValidationError as error:
         first = error.errors()[0]
-        where = str(first["loc"][0]) if first["loc"] else "source"
-        raise BadSurvey(f"{where}: {str(first['msg']).removeprefix('Value error, ')}") from error
+        message = str(first["msg"])
+        where = f"{first['loc'][0]}: " if first["loc"] and not message.startswith("Value error, ") else ""
+        raise BadSurvey(where + message.removeprefix("Value error, ")) from error
     surveyor = Surveyor(source, desk.store.tiles)
     try:
         box = source.box

@@ -248,6 +248,10 @@
     line-height: 18px;
     font-weight: 540;
   }
+  .table {
+    max-height: 168px;
+    overflow-y: auto;
+  }
   .head,
   .line {
     display: grid;

@@ -129,10 +129,12 @@
     color: var(--ink-2);
     margin-left: 10px;
   }
+  .gathered > :global(*) {
+    flex: none;
+  }
   .rows {
     overflow-y: auto;
-    flex: 0 1 auto;
-    min-height: 0;
+    max-height: 200px;
   }
   .row {
     display: flex;

@@ -120,12 +120,17 @@
     align-items: center;
     min-height: 24px;
     padding-left: 9px;
+    gap: 4px;
     text-align: left;
     color: var(--ink-2);
   }
   .row > :global(.button) {
     margin-left: 32px;
     justify-self: start;
+  }
+  .text {
+    white-space: normal;
+    line-height: 15px;
   }
   .what b {
     font-family: var(--mono);
