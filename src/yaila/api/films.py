@@ -112,7 +112,8 @@ def sheet_of(state: FilmState, response: Response | None = None) -> Sheet:
     )
 
 
-def _revision(if_match: str) -> int:
+def revision_of(if_match: str) -> int:
+    """The revision that an If-Match header names."""
     text = if_match.strip().removeprefix("W/").strip('"')
     if not text.isdigit():
         raise BadEdit("If-Match must name the revision the edit was made on, as the ETag gave it.")
@@ -163,13 +164,13 @@ def edit_film(
     film_id: str, patch: list[PatchStep], seen: Seen, desk: TheDesk, response: Response, label: str = "Edit"
 ) -> Sheet:
     """Apply a JSON Patch to the revision named by If-Match."""
-    return sheet_of(desk.store.films.edit(film_id, _steps(patch), _revision(seen), label), response)
+    return sheet_of(desk.store.films.edit(film_id, _steps(patch), revision_of(seen), label), response)
 
 
 @router.post("/films/{film_id}/acts")
 def act_on_film(film_id: str, act: Act, seen: Seen, desk: TheDesk, response: Response) -> Sheet:
     """Do a named act: its JSON Patch is worked out and applied to the revision named by If-Match."""
-    revision = _revision(seen)
+    revision = revision_of(seen)
     film = desk.store.films.at_revision(film_id, revision)
     label = act.act.replace("_", " ").capitalize()
     patch = difference(film, act.apply(film))
@@ -197,10 +198,10 @@ def _trial(desk: Desk, before: Film, after: Film) -> Trial:
 @router.post("/films/{film_id}/undo")
 def undo(film_id: str, seen: Seen, desk: TheDesk, response: Response) -> Sheet:
     """Step back one edit."""
-    return sheet_of(desk.store.films.undo(film_id, _revision(seen)), response)
+    return sheet_of(desk.store.films.undo(film_id, revision_of(seen)), response)
 
 
 @router.post("/films/{film_id}/redo")
 def redo(film_id: str, seen: Seen, desk: TheDesk, response: Response) -> Sheet:
     """Step forward again."""
-    return sheet_of(desk.store.films.redo(film_id, _revision(seen)), response)
+    return sheet_of(desk.store.films.redo(film_id, revision_of(seen)), response)

@@ -40,6 +40,13 @@ class BadSurvey(YailaError):
     status = 422
 
 
+class BadOutlines(YailaError):
+    """The file holds no outlines that can be laid."""
+
+    kind = "bad-outlines"
+    status = 422
+
+
 class BadFit(YailaError):
     """The points, or the pictures, give no placement that can be trusted."""
 

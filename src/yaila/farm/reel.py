@@ -21,8 +21,7 @@ from yaila.core.camera import FrameSize
 from yaila.core.errors import BadRender, YailaError
 from yaila.core.film import Film, choreograph
 from yaila.core.imagery import PageStore, Pyramid
-from yaila.core.picture import Quality, draw, layers_of
-from yaila.core.picture.drawing import colour_of
+from yaila.core.picture import Quality, picture_of
 from yaila.farm.pulse import Pulse
 from yaila.formats.mp4 import mp4_writer
 from yaila.store import Store
@@ -78,8 +77,7 @@ def render(
         BadRender: see :func:`frames_of`.
     """
     frames, size = frames_of(film, settings), size_for(film, settings.width)
-    track, layers = choreograph(film).track, layers_of(film, open_picture)
-    background, store = colour_of(film.background), pages or PageStore(512)
+    track, store = choreograph(film).track, pages or PageStore(512)
     drawn: queue.Queue[NDArray[np.uint8] | BaseException] = queue.Queue(maxsize=3)
     stop = threading.Event()
 
@@ -99,7 +97,7 @@ def render(
                 # While the camera rests, the picture is the same.
                 if picture is None or track.pose(frame) != pose:
                     pose = track.pose(frame)
-                    picture = draw(layers, pose, size, background, Quality.FINAL, store)
+                    picture = picture_of(film, pose, size, Quality.FINAL, open_picture, store)
                 put(picture)
         except BaseException as error:
             put(error)

@@ -27,7 +27,20 @@ from yaila.core.film.fitting import (
     placement_of,
     solve_ties,
 )
-from yaila.core.film.model import Feather, Film, Fit, Ground, Model, Passage, PictureRef, Plate, Tie, Vantage, new_id
+from yaila.core.film.model import (
+    Feather,
+    Film,
+    Fit,
+    Ground,
+    Model,
+    Passage,
+    PictureRef,
+    Plate,
+    Region,
+    Tie,
+    Vantage,
+    new_id,
+)
 from yaila.core.ground import Point, Similarity
 from yaila.core.ground.georeference import Georeference
 from yaila.core.ground.mercator import mercator_of
@@ -368,6 +381,30 @@ class RemovePlate(_Act):
         return film
 
 
+class AddRegion(_Act):
+    """Lay outlines on the ground as a region."""
+
+    act: Literal["add_region"] = "add_region"
+    region: Region
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        film.regions.append(self.region)
+        return film
+
+
+class RemoveRegion(_Act):
+    """Take a region off the ground."""
+
+    act: Literal["remove_region"] = "remove_region"
+    region: str
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        film.regions = [region for region in film.regions if region.id != self.region]
+        return film
+
+
 class AddVantage(_Act):
     """A new vantage that shows what the chart shows: the widest frame inside ``width`` x ``height`` ground units.
 
@@ -550,6 +587,8 @@ Act = Annotated[
     | GroundByPoints
     | RestackPlate
     | RemovePlate
+    | AddRegion
+    | RemoveRegion
     | AddVantage
     | VantageAtFrame
     | DuplicateVantage

@@ -119,6 +119,10 @@ def georeferenced(film: Film, places: Floats, mercator: Floats) -> None:
         for tie in plate.fit.ties:
             if tie.other is None:
                 tie.to = Point(*through(change, np.array(tie.to)).tolist())
+    for region in film.regions:
+        region.rings = tuple(
+            tuple(Point(x, y) for x, y in through(change, np.array(ring)).tolist()) for ring in region.rings
+        )
     for vantage in film.vantages:
         vantage.x, vantage.y = through(change, np.array([vantage.x, vantage.y])).tolist()
         vantage.span *= scale

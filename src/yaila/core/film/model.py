@@ -201,6 +201,45 @@ class Plate(Part):
         )
 
 
+Colour = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+
+
+class RegionStyle(Part):
+    """How a region is drawn. Lengths are pixels of the film's frame, so that they scale with it.
+
+    ``gap`` keeps the fill away from the outline, so that neighbours are parted by what lies below; ``glow`` is the
+    width of a light along the inside of the outline; ``shadow`` is the softness of one that falls to the lower right.
+    """
+
+    fill: Colour = "#e9e2cf"
+    opacity: float = Field(1.0, ge=0, le=1)
+    gap: float = Field(0.0, ge=0, le=200)
+    glow: float = Field(0.0, ge=0, le=400)
+    glow_colour: Colour = "#ffffff"
+    shadow: float = Field(0.0, ge=0, le=200)
+    shadow_opacity: float = Field(0.5, ge=0, le=1)
+
+
+class Region(Part):
+    """A part of the ground within outlines: rings of ground places, filled by the even-odd rule, so that a ring within
+    another is a hole."""
+
+    id: Id = Field(default_factory=new_id)
+    name: Name = "Region"
+    rings: tuple[tuple[Point, ...], ...] = Field(max_length=20_000)
+    style: RegionStyle = Field(default_factory=RegionStyle)
+    shown: bool = True
+
+    @field_validator("rings")
+    @classmethod
+    def _closed(cls, rings: tuple[tuple[Point, ...], ...]) -> tuple[tuple[Point, ...], ...]:
+        if any(len(ring) < 3 for ring in rings):
+            raise ValueError("An outline needs three corners at least.")
+        if sum(len(ring) for ring in rings) > 60_000:
+            raise ValueError("The outlines have over 60,000 corners. Trace them with a larger tolerance.")
+        return rings
+
+
 class Duration(Part):
     """How long a passage takes.
 
@@ -255,6 +294,7 @@ class Film(Part):
     background: str = Field("#22303a", pattern=r"^#[0-9a-fA-F]{6}$")
     ground: Ground = Field(default_factory=Ground)
     plates: list[Plate] = Field(default_factory=list, max_length=500)
+    regions: list[Region] = Field(default_factory=list, max_length=200)
     vantages: list[Vantage] = Field(default_factory=list, max_length=500)
 
     @model_validator(mode="before")
@@ -271,6 +311,7 @@ class Film(Part):
     def _ids_differ(self) -> Film:
         for what, ids in (
             ("plates", [plate.id for plate in self.plates]),
+            ("regions", [region.id for region in self.regions]),
             ("vantages", [vantage.id for vantage in self.vantages]),
         ):
             if len(set(ids)) != len(ids):

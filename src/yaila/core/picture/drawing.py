@@ -23,6 +23,7 @@ from yaila.core.film import Film, Plate
 from yaila.core.imagery import PAGE, AdjustedPyramid, PageStore, Pyramid
 from yaila.core.imagery.pages import PageKey, PagesFull
 from yaila.core.picture import raster
+from yaila.core.picture.overlay import draw_regions
 
 
 class Quality(Enum):
@@ -86,7 +87,8 @@ def picture_of(
     store: PageStore,
 ) -> NDArray[np.uint8]:
     """What the camera of a film sees from a pose: (height, width, 3) uint8 sRGB."""
-    return draw(layers_of(film, open_picture), pose, size, colour_of(film.background), quality, store)
+    ground = draw(layers_of(film, open_picture), pose, size, colour_of(film.background), quality, store)
+    return draw_regions(ground, film.regions, pose, film)
 
 
 def colour_of(text: str) -> tuple[int, int, int]:

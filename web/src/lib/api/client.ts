@@ -8,6 +8,7 @@ export type Vantage = Schemas["Vantage"];
 export type Passage = Schemas["Passage"];
 export type Tie = Schemas["Tie-Output"];
 export type Fit = Schemas["Fit"];
+export type Region = Schemas["Region-Output"];
 export type Tone = Schemas["Tone"];
 export type Plan = Schemas["Plan"];
 export type PlatePlan = Schemas["PlatePlan"];

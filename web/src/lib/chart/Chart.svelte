@@ -628,6 +628,17 @@
           {/each}
         {/if}
 
+        {#each film?.regions ?? [] as region (region.id)}
+          {#if region.shown}
+            <path
+              class="region"
+              d={region.rings.map((ring) => `M${line(ring as XY[]).replaceAll(" ", "L")}Z`).join("")}
+              fill={region.style.fill}
+              fill-opacity={0.75 * region.style.opacity}
+            />
+          {/if}
+        {/each}
+
         {#if flying && passages && plan}
           {#each plan.passages as passage (passage.vantage)}
             <polyline class="path case" points={line(passage.path)} />
@@ -1119,6 +1130,12 @@
   .known path {
     stroke: var(--ink);
     stroke-width: 1.6;
+  }
+  .region {
+    fill-rule: evenodd;
+    stroke: var(--imagery-deep);
+    stroke-width: 1;
+    pointer-events: none;
   }
   .planned {
     fill: none;

@@ -200,7 +200,9 @@ export class Session {
     const all = [...files];
     const stem = (file: File) => file.name.replace(/\.[^.]*$/, "").toLowerCase();
     const sidecar = (file: File) => /\.(wld|prj|[a-z]{2,4}w)$/i.test(file.name);
-    const pictures = all.filter((file) => !sidecar(file));
+    const outlines = (file: File) => /\.(geo)?json$/i.test(file.name);
+    for (const file of all.filter(outlines)) await this.#layOutlines(file);
+    const pictures = all.filter((file) => !sidecar(file) && !outlines(file));
     const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
     for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);
     for (const file of pictures) {
@@ -294,6 +296,30 @@ export class Session {
       const ties = tie ? fit.ties.map((one) => (one.id === tie ? made : one)) : [...fit.ties, made];
       await this.act({ act: "tie_plate", plate, ties, model: fit.model });
     });
+  }
+
+  /** Trace what a plate's land leaves to a region. */
+  async trace(plate: string, tolerance: number, least: number): Promise<void> {
+    await this.#keep((seen) =>
+      told(
+        api.POST("/api/films/{film_id}/plates/{plate_id}/trace", {
+          params: { path: { film_id: this.id, plate_id: plate }, header: { "If-Match": seen } },
+          body: { tolerance, least },
+        }),
+      ),
+    );
+  }
+
+  async #layOutlines(file: File): Promise<void> {
+    const text = await file.text();
+    await this.#keep((seen) =>
+      told(
+        api.POST("/api/films/{film_id}/regions", {
+          params: { path: { film_id: this.id }, header: { "If-Match": seen } },
+          body: { name: file.name, text },
+        }),
+      ),
+    );
   }
 
   /** The colour of a plate's picture at a ground place. */

@@ -8,6 +8,7 @@
   import Icon from "../../ui/Icon.svelte";
   import Segments from "../../ui/Segments.svelte";
   import Tick from "../../ui/Tick.svelte";
+  import Regions from "./Regions.svelte";
 
   let { plate, index }: { plate: Plate; index: number } = $props();
 
@@ -17,6 +18,9 @@
     session.tryPatch([{ op: "replace", path: `/plates/${index}/land/${path}`, value }]);
   const keep = (value: unknown, label: string) =>
     session.patch([{ op: "replace", path: `/plates/${index}/land`, value }], label);
+
+  let tolerance = $state(1);
+  let least = $state(400);
 
   function choose(value: "none" | "colour" | "brightness") {
     if (value === "none") {
@@ -130,11 +134,51 @@
       onchange={(invert) => keep({ ...land, invert }, "Turn round")}
     />
   </div>
+  <Cells columns={3}>
+    <Cell
+      label="Outline strays by"
+      value={tolerance}
+      text={digits(tolerance)}
+      unit="px"
+      step={0.25}
+      min={0}
+      max={1000}
+      ontry={(value) => (tolerance = value)}
+      onkeep={() => {}}
+      ondrop={() => {}}
+    />
+    <Cell
+      label="Least island"
+      value={least}
+      text={digits(least)}
+      unit="px²"
+      step={0.2}
+      log
+      min={1}
+      max={1e9}
+      ontry={(value) => (least = Math.round(value))}
+      onkeep={() => {}}
+      ondrop={() => {}}
+    />
+    <div class="trace">
+      <Button onclick={() => session.trace(plate.id, tolerance, least)}
+        ><Icon name="outline" size={14} />Trace to outlines</Button
+      >
+    </div>
+  </Cells>
 {:else if by === "none"}
   <p>Make the sea of a drawn sheet see-through, or its borders: pick them by colour, or let brightness be opacity.</p>
 {/if}
 
+<Regions />
+
 <style>
+  .trace {
+    display: grid;
+    place-items: center;
+    border-top: 1px solid var(--rule);
+    border-left: 1px solid var(--rule);
+  }
   .line {
     display: grid;
     grid-template-columns: 100px 1fr;
