@@ -95,7 +95,7 @@ class Server:
         """Stop it in good order."""
         if self.process and self.process.poll() is None:
             self.process.terminate()
-            self.process.wait(timeout=20)
+            self.process.wait(timeout=60)
 
     def until(self, true: Callable[[], bool], seconds: float = 60) -> None:
         """Wait until something is true; fail when it takes too long."""

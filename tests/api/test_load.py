@@ -48,7 +48,7 @@ def test_calls_answer_quickly_and_frames_flow_while_a_large_picture_imports_and_
         target=lambda: server.client.post(f"{url}/pictures", params={"name": "large.jpg"}, content=large.read_bytes())
     )
     upload.start()
-    server.until(lambda: sum(job["state"] == "running" for job in server.jobs(film)) == 2, 30)
+    server.until(lambda: sum(job["state"] == "running" for job in server.jobs(film)) == 2, 120)
 
     calls: list[float] = []
     frames: list[float] = []

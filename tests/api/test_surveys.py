@@ -28,11 +28,12 @@ def capture(server: Server, film: dict, plates: list[dict]) -> dict:
     def over() -> bool:
         return next(one for one in server.jobs(film["id"]) if one["id"] == job)["state"] not in ("waiting", "running")
 
-    server.until(over, 120)
+    server.until(over, 400)
     return next(one for one in server.jobs(film["id"]) if one["id"] == job)
 
 
 @pytest.mark.slow
+@pytest.mark.timeout(600)
 def test_a_place_is_searched_planned_captured_and_laid(server: Server) -> None:
     client = server.client
     film = client.post("/api/films", json={"width": 640, "height": 360}).json()

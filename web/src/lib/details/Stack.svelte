@@ -43,7 +43,9 @@
 <section class="stack" aria-label="Stack">
   <PanelHead
     title="Stack"
-    sub="{film?.plates.length ?? 0} plates, close on top{declined ? `, ${declined} declined` : ''}"
+    sub="{film?.plates.length ?? 0} plate{film?.plates.length === 1 ? '' : 's'}, close on top{declined
+      ? `, ${declined} declined`
+      : ''}"
   >
     {#if job}
       <span class="under"

@@ -89,7 +89,9 @@
     onclick={() => toggle("soundings")}
     title="The checks of the whole film"
     ><Icon name="bob" size={14} fill={gathering.grave > 0} />Soundings<b
-      >{gathering.findings.length ? `${gathering.findings.length} findings` : "clear"}</b
+      >{gathering.findings.length
+        ? `${gathering.findings.length} finding${gathering.findings.length === 1 ? "" : "s"}`
+        : "clear"}</b
     ></button
   >
   {#if open === "soundings"}<Soundings onclose={() => (open = "")} />{/if}
