@@ -10,6 +10,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from yaila.core.errors import YailaError
 from yaila.core.film import Film
 from yaila.core.film.acts import LayFound, MatchTone, NoteFit
 from yaila.core.film.overlap import Open, find_on_stack, tone_match_of
@@ -62,12 +63,16 @@ def run(store: Store, job: str) -> None:
     film = store.films.at_revision(row.film, row.settings["revision"])
     pulse = Pulse(store, job)
     store.jobs.note(job, state="running", total=100)
-    acts = acts_of(
-        film,
-        FitSettings.model_validate(row.settings["fit"]),
-        store.pictures.pyramid,
-        lambda share: pulse.beat(round(share * 99)),
-    )
+    try:
+        acts = acts_of(
+            film,
+            FitSettings.model_validate(row.settings["fit"]),
+            store.pictures.pyramid,
+            lambda share: pulse.beat(round(share * 99)),
+        )
+    except YailaError as error:
+        store.jobs.note(job, state="failed", message=str(error))
+        return
     found: list[dict[str, Any]] = [act.model_dump(mode="json") for act in acts]
     store.jobs.note(job, settings=row.settings | {"acts": found}, done=99)
 

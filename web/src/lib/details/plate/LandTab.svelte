@@ -5,6 +5,7 @@
   import Button from "../../ui/Button.svelte";
   import Cell from "../../ui/Cell.svelte";
   import Cells from "../../ui/Cells.svelte";
+  import Field from "../Field.svelte";
   import Icon from "../../ui/Icon.svelte";
   import Segments from "../../ui/Segments.svelte";
   import Tick from "../../ui/Tick.svelte";
@@ -14,8 +15,6 @@
 
   const land = $derived(plate.land);
   const by = $derived(session.tool === "pick" && !land ? "colour" : (land?.by ?? "none"));
-  const put = (path: string, value: unknown) =>
-    session.tryPatch([{ op: "replace", path: `/plates/${index}/land/${path}`, value }]);
   const keep = (value: unknown, label: string) =>
     session.patch([{ op: "replace", path: `/plates/${index}/land`, value }], label);
 
@@ -72,57 +71,40 @@
 {/if}
 {#if land?.by === "colour"}
   <Cells columns={2}>
-    <Cell
+    <Field
+      path="/plates/{index}/land/tolerance"
       label="Tolerance"
       value={land.tolerance}
-      text={digits(land.tolerance)}
       unit="of 100"
       step={0.5}
       min={0}
       max={100}
-      ontry={(value) => put("tolerance", Math.round(value * 10) / 10)}
-      onkeep={() => session.keepTrial("Tolerance")}
-      ondrop={() => session.dropTrial()}
+      places={1}
     />
-    <Cell
+    <Field
+      path="/plates/{index}/land/softness"
       label="Softness"
       value={land.softness}
-      text={digits(land.softness)}
       unit="of 100"
       step={0.5}
       min={0}
       max={100}
-      ontry={(value) => put("softness", Math.round(value * 10) / 10)}
-      onkeep={() => session.keepTrial("Softness")}
-      ondrop={() => session.dropTrial()}
+      places={1}
     />
   </Cells>
 {:else if land?.by === "brightness"}
   <Cells columns={2}>
-    <Cell
-      label="Gamma"
-      value={land.gamma}
-      text={digits(land.gamma)}
-      step={0.05}
-      log
-      min={0.05}
-      max={20}
-      ontry={(value) => put("gamma", Math.round(value * 100) / 100)}
-      onkeep={() => session.keepTrial("Gamma")}
-      ondrop={() => session.dropTrial()}
-    />
-    <Cell
+    <Field path="/plates/{index}/land/gamma" label="Gamma" value={land.gamma} step={0.05} log min={0.05} max={20} />
+    <Field
+      path="/plates/{index}/land/lift"
       label="Lift"
       value={land.lift}
-      text={digits(land.lift * 100)}
       unit="%"
       factor={0.01}
       step={0.02}
       min={-1}
       max={1}
-      ontry={(value) => put("lift", Math.round(value * 1000) / 1000)}
-      onkeep={() => session.keepTrial("Lift")}
-      ondrop={() => session.dropTrial()}
+      places={1}
     />
   </Cells>
 {/if}

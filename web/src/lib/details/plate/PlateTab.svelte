@@ -1,10 +1,10 @@
 <script lang="ts">
   import type { Plate, PlatePlan } from "../../api/client";
   import { session } from "../../film/session.svelte";
-  import { digits, length, parseNumber } from "../../format";
+  import { length, parseNumber } from "../../format";
   import Button from "../../ui/Button.svelte";
-  import Cell from "../../ui/Cell.svelte";
   import Cells from "../../ui/Cells.svelte";
+  import Field from "../Field.svelte";
   import Icon from "../../ui/Icon.svelte";
   import Segments from "../../ui/Segments.svelte";
 
@@ -28,9 +28,6 @@
     session.tool = "select";
     session.showAll();
   }
-
-  const put = (path: string, value: unknown) =>
-    session.tryPatch([{ op: "replace", path: `/plates/${index}/${path}`, value }]);
 </script>
 
 <dl>
@@ -53,30 +50,26 @@
 </div>
 {#if plate.role === "reference"}
   <Cells columns={2}>
-    <Cell
+    <Field
+      path="/plates/{index}/opacity"
       label="Opacity on the chart"
       value={plate.opacity}
-      text={digits(plate.opacity * 100)}
       unit="%"
       factor={0.01}
       step={0.05}
       min={0}
       max={1}
-      ontry={(value) => put("opacity", Math.round(value * 1000) / 1000)}
-      onkeep={() => session.keepTrial("Opacity")}
-      ondrop={() => session.dropTrial()}
+      places={1}
     />
-    <Cell
+    <Field
+      path="/plates/{index}/contrast"
       label="Contrast on the chart"
       value={plate.contrast}
-      text={digits(plate.contrast)}
       unit="%"
       step={5}
       min={10}
       max={300}
-      ontry={(value) => put("contrast", Math.round(value))}
-      onkeep={() => session.keepTrial("Contrast")}
-      ondrop={() => session.dropTrial()}
+      places={0}
     />
   </Cells>
 {/if}

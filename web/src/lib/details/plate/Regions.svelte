@@ -1,10 +1,9 @@
 <script lang="ts">
   import type { Region } from "../../api/client";
   import { session } from "../../film/session.svelte";
-  import { digits } from "../../format";
   import Button from "../../ui/Button.svelte";
-  import Cell from "../../ui/Cell.svelte";
   import Cells from "../../ui/Cells.svelte";
+  import Field from "../Field.svelte";
   import Icon from "../../ui/Icon.svelte";
   import PanelHead from "../../ui/PanelHead.svelte";
 
@@ -75,18 +74,15 @@
     </div>
     <Cells columns={4}>
       {#each cells as cell (cell.key)}
-        <Cell
+        <Field
+          path="/regions/{index}/style/{cell.key}"
           label={cell.label}
           value={region.style[cell.key]}
-          text={digits(region.style[cell.key] / cell.factor)}
           unit={cell.unit}
           factor={cell.factor}
           step={cell.step}
           min={0}
           max={cell.most}
-          ontry={(value) => session.tryPatch([put(index, `style/${cell.key}`, Math.round(value * 100) / 100)])}
-          onkeep={() => session.keepTrial(cell.label)}
-          ondrop={() => session.dropTrial()}
         />
       {/each}
     </Cells>

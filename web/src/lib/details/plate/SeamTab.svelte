@@ -1,17 +1,14 @@
 <script lang="ts">
   import type { Plate } from "../../api/client";
   import { session } from "../../film/session.svelte";
-  import { digits } from "../../format";
   import Button from "../../ui/Button.svelte";
-  import Cell from "../../ui/Cell.svelte";
   import Cells from "../../ui/Cells.svelte";
+  import Field from "../Field.svelte";
   import Icon from "../../ui/Icon.svelte";
   import Segments from "../../ui/Segments.svelte";
 
   let { plate, index }: { plate: Plate; index: number } = $props();
 
-  const put = (path: string, value: unknown) =>
-    session.tryPatch([{ op: "replace", path: `/plates/${index}/${path}`, value }]);
   const keep = (path: string, value: unknown, label: string) =>
     session.patch([{ op: "replace", path: `/plates/${index}/${path}`, value }], label);
 
@@ -58,30 +55,26 @@
   </div>
 {/if}
 <Cells columns={2}>
-  <Cell
+  <Field
+    path="/plates/{index}/feather/width"
     label="Feather width"
     value={plate.feather.width}
-    text={digits(plate.feather.width)}
     unit="%"
     step={1}
     min={0}
     max={100}
-    ontry={(value) => put("feather/width", Math.round(value * 10) / 10)}
-    onkeep={() => session.keepTrial("Feather")}
-    ondrop={() => session.dropTrial()}
+    places={1}
   />
-  <Cell
+  <Field
+    path="/plates/{index}/opacity"
     label="Opacity"
     value={plate.opacity}
-    text={digits(plate.opacity * 100)}
     unit="%"
     factor={0.01}
     step={0.05}
     min={0}
     max={1}
-    ontry={(value) => put("opacity", Math.round(value * 1000) / 1000)}
-    onkeep={() => session.keepTrial("Opacity")}
-    ondrop={() => session.dropTrial()}
+    places={1}
   />
 </Cells>
 <div class="line">
@@ -99,30 +92,26 @@
 </div>
 {#if plate.edges}
   <Cells columns={2}>
-    <Cell
+    <Field
+      path="/plates/{index}/edges/reach"
       label="Reach on every side"
       value={plate.edges.reach}
-      text={digits(plate.edges.reach)}
       unit="%"
       step={5}
       min={1}
       max={400}
-      ontry={(value) => put("edges/reach", Math.round(value))}
-      onkeep={() => session.keepTrial("Edges")}
-      ondrop={() => session.dropTrial()}
+      places={0}
     />
-    <Cell
+    <Field
+      path="/plates/{index}/edges/blend"
       label="Blend at the joints"
       value={plate.edges.blend}
-      text={digits(plate.edges.blend)}
       unit="%"
       step={1}
       min={0}
       max={50}
+      places={1}
       disabled={plate.edges.mode === "mirror"}
-      ontry={(value) => put("edges/blend", Math.round(value * 10) / 10)}
-      onkeep={() => session.keepTrial("Edges")}
-      ondrop={() => session.dropTrial()}
     />
   </Cells>
 {/if}

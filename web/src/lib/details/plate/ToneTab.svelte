@@ -3,8 +3,8 @@
   import { session } from "../../film/session.svelte";
   import { digits } from "../../format";
   import Button from "../../ui/Button.svelte";
-  import Cell from "../../ui/Cell.svelte";
   import Cells from "../../ui/Cells.svelte";
+  import Field from "../Field.svelte";
 
   let { plate, index }: { plate: Plate; index: number } = $props();
 
@@ -24,10 +24,6 @@
     { key: "tint", label: "Tint", unit: "%", step: 1, most: 100 },
   ];
   const idle = $derived(cells.every((cell) => tone[cell.key] === 0) && !tone.match);
-  const signed = (value: number) => (value > 0 ? "+" : "") + digits(value, 4);
-
-  const put = (path: string, value: unknown) =>
-    session.tryPatch([{ op: "replace", path: `/plates/${index}/tone/${path}`, value }]);
 </script>
 
 <div class="match">
@@ -44,18 +40,16 @@
   </span>
 </div>
 <Cells columns={2}>
-  <Cell
+  <Field
+    path="/plates/{index}/tone/strength"
     label="Strength of the match"
     value={tone.strength}
-    text={digits(tone.strength)}
     unit="%"
     step={5}
     min={0}
     max={100}
+    places={0}
     disabled={!tone.match}
-    ontry={(value) => put("strength", Math.round(value))}
-    onkeep={() => session.keepTrial("Strength of the match")}
-    ondrop={() => session.dropTrial()}
   />
   <div class="cell aside">
     <span>Before and after</span><b>hold B</b>
@@ -63,17 +57,15 @@
 </Cells>
 <Cells columns={3}>
   {#each cells as cell (cell.key)}
-    <Cell
+    <Field
+      path="/plates/{index}/tone/{cell.key}"
       label={cell.label}
       value={tone[cell.key]}
-      text={signed(tone[cell.key])}
       unit={cell.unit}
       step={cell.step}
       min={-cell.most}
       max={cell.most}
-      ontry={(value) => put(cell.key, Math.round(value * 100) / 100)}
-      onkeep={() => session.keepTrial(cell.label)}
-      ondrop={() => session.dropTrial()}
+      signed
     />
   {/each}
 </Cells>
