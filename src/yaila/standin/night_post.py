@@ -15,7 +15,11 @@ from pathlib import Path
 
 from yaila.core.camera import Ease
 from yaila.core.film import Duration, Feather, Film, Ground, Passage, Plate, Vantage
+from yaila.core.film.acts import MatchTone
+from yaila.core.film.model import Fit
+from yaila.core.film.overlap import tone_match_of
 from yaila.core.ground import GroundBox, Similarity
+from yaila.core.ground.georeference import MERCATOR, Georeference
 from yaila.standin.world import Harbour, World
 from yaila.store import Store
 
@@ -82,7 +86,13 @@ def ensure_night_post(store: Store, tell: Callable[[str], None]) -> None:
     for number, shot in enumerate(todo, 1):
         tell(f"  {number} of {len(todo)}: {shot.name}, {shot.pixels[0]:,} × {shot.pixels[1]:,} pixels")
         plates.append(_plate(store, world, shot))
-    store.films.create(night_post(world, plates), FILM_ID)
+    film = night_post(world, plates)
+    for plate in plates[1:]:
+        # Their seasons differ: each takes the tone of those below it.
+        film = MatchTone(plate=plate.id, match=tone_match_of(film, film.plate(plate.id), store.pictures.pyramid)).apply(
+            film
+        )
+    store.films.create(film, FILM_ID)
 
 
 def _plate(store: Store, world: World, shot: Shot) -> Plate:
@@ -107,6 +117,8 @@ def _plate(store: Store, world: World, shot: Shot) -> Plate:
         credit=CREDIT,
         picture=picture,
         placement=Similarity(x=shot.x, y=shot.y, scale=scale),
+        fit=Fit(by="file"),
+        georeference=Georeference(crs=MERCATOR, affine=(scale, 0.0, box.west, 0.0, -scale, box.north)),
         feather=Feather.model_validate({"shape": shot.shape, "width": shot.feather}),
     )
 
