@@ -118,6 +118,22 @@ def test_a_tie_is_looked_for_where_it_is_meant(server: Server, stack: str) -> No
     assert tied["plan"]["plates"][1]["fit"]["ties"][0]["off"] < 1e-6
 
 
+def test_a_control_point_hangs_on_the_ground_whatever_lies_below(server: Server, stack: str) -> None:
+    sheet = sheet_of(server, stack)
+    close = sheet["film"]["plates"][1]["id"]
+    point = {"plate": close, "at": [310, 210], "to": [310, 210], "ground": True}
+    tie = server.client.post(f"/api/films/{stack}/trials/tie", params={"state": sheet["state"]}, json=point).json()
+    assert tie["other"] is None
+    assert tie["to"] == [310, 210]
+    tie["to"] = [400, 300]
+    act = {"act": "tie_plate", "plate": close, "ties": [tie], "model": None}
+    moved = server.client.post(
+        f"/api/films/{stack}/acts", json=act, headers={"If-Match": f'"{sheet["revision"]}"'}
+    ).json()
+    before, after = (one["film"]["plates"][1]["placement"] for one in (sheet, moved))
+    assert (after["x"] - before["x"], after["y"] - before["y"]) == pytest.approx((90, 90))
+
+
 def test_bad_ties_are_refused_and_nothing_is_lost(server: Server, stack: str) -> None:
     sheet = sheet_of(server, stack)
     low, close = (plate["id"] for plate in sheet["film"]["plates"])

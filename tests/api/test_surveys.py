@@ -64,6 +64,18 @@ def test_a_place_is_searched_planned_captured_and_laid(server: Server) -> None:
         assert len(plate["holes"]) == lost
 
 
+def test_a_capture_is_cancelled_and_leaves_nothing(server: Server) -> None:
+    film = server.client.post("/api/films", json={}).json()
+    wish = {"state": film["state"], "source": "practice-aerial", "place": [430e3, 214e3], "spans": [20000, 3000]}
+    plan = server.client.post(f"/api/films/{film['id']}/captures/plan", json=wish).json()
+    new = {"source": "practice-aerial", "plates": plan["plates"]}
+    job = server.client.post(f"/api/films/{film['id']}/captures", json=new).json()["id"]
+    server.until(lambda: server.jobs(film["id"])[0]["done"] > 2, 200)
+    assert server.client.post(f"/api/jobs/{job}/cancel").json()["state"] == "cancelled"
+    server.until(lambda: not list((server.home / "arrivals").iterdir()))
+    assert server.client.get(f"/api/films/{film['id']}").json()["film"]["plates"] == []
+
+
 def test_a_source_without_an_answer_is_not_kept(server: Server) -> None:
     before = len(server.client.get("/api/sources").json())
     for template, says in (

@@ -33,7 +33,8 @@ class NewFit(BaseModel):
 class TieTrial(BaseModel):
     """A tie being made: what ``plate`` shows at the ground place ``at`` belongs at ``to``.
 
-    ``tie`` names one of the plate's that is moved instead. ``exact`` asks to look for the feature there.
+    ``tie`` names one of the plate's that is moved instead. ``exact`` asks to look for the feature there;
+    ``ground`` makes it a control point, whatever lies below.
     """
 
     plate: str
@@ -41,6 +42,7 @@ class TieTrial(BaseModel):
     to: Point
     tie: str | None = None
     exact: bool = True
+    ground: bool = False
 
 
 class WorldFile(BaseModel):
@@ -83,7 +85,7 @@ async def make_tie(film_id: str, trial: TieTrial, desk: TheDesk, state: str) -> 
     plate = film.plate(trial.plate)
     tie = next((tie for tie in plate.fit.ties if tie.id == trial.tie), None)
     return await desk.draw(
-        lambda: made_tie(film, plate, trial.at, trial.to, desk.store.pictures.pyramid, tie, trial.exact)
+        lambda: made_tie(film, plate, trial.at, trial.to, desk.store.pictures.pyramid, tie, trial.exact, trial.ground)
     )
 
 

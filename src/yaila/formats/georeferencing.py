@@ -17,7 +17,6 @@ from pyproj.exceptions import CRSError
 from yaila.core.errors import BadGeoreference
 from yaila.core.ground.georeference import Georeference
 
-WORLD_SUFFIXES = (".wld", ".jgw", ".pgw", ".tfw", ".jpgw", ".pngw", ".tifw", ".jpegw", ".tiffw", ".webpw")
 USER_DEFINED = 32767
 
 

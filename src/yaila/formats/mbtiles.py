@@ -15,7 +15,6 @@ from yaila.core.imagery import PIXEL_LIMIT
 from yaila.formats.mosaic import Mosaic
 
 MAGIC = b"SQLite format 3\0"
-RASTERS = ("png", "jpg", "jpeg", "webp")
 
 
 def is_mbtiles(path: Path) -> bool:

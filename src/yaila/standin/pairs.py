@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import cv2
@@ -104,12 +103,6 @@ def cases() -> list[Case]:
                 )
             )
     return made
-
-
-def pairs(world: World, chosen: list[Case]) -> Iterator[Pair]:
-    """The pictures of cases, one after the other."""
-    for case in chosen:
-        yield make_pair(world, case)
 
 
 def make_pair(world: World, case: Case) -> Pair:

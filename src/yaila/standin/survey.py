@@ -17,7 +17,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.ground.mercator import GroundBox, tile_box, units_per_pixel
+from yaila.core.ground.mercator import GroundBox, tile_box
 from yaila.standin.world import World
 
 BOUNDS = GroundBox(386e3, 182e3, 570e3, 305e3)
@@ -200,8 +200,3 @@ def _season(zoom: int) -> NDArray[np.float64]:
 
 def _moved(box: GroundBox, x: float, y: float) -> GroundBox:
     return GroundBox(box.west + x, box.south + y, box.east + x, box.north + y)
-
-
-def pixel_of(zoom: int, layer: str) -> float:
-    """Ground metres a pixel of a layer at a zoom level."""
-    return units_per_pixel(zoom, LAYERS[layer][2])

@@ -155,7 +155,14 @@ def tone_match_of(film: Film, plate: Plate, open_picture: Open) -> ToneMatch | N
 
 
 def made_tie(
-    film: Film, plate: Plate, at: Point, to: Point, open_picture: Open, tie: Tie | None = None, exact: bool = True
+    film: Film,
+    plate: Plate,
+    at: Point,
+    to: Point,
+    open_picture: Open,
+    tie: Tie | None = None,
+    exact: bool = True,
+    ground: bool = False,
 ) -> Tie:
     """The tie that a person means who says that what the plate shows at ground place ``at`` belongs at ``to``.
 
@@ -165,13 +172,15 @@ def made_tie(
     Args:
         tie: one to be changed instead: it keeps its place on the plate.
         exact: whether to look.
+        ground: hang it on the ground whatever lies below: a control point.
     """
     x, y = (tie.x, tie.y) if tie else picture_place(plate, np.array([at]))[0].tolist()
     place = np.array([to])
     made = Tie(x=x, y=y, to=to, used=tie.used if tie else True)
     if tie:
         made.id = tie.id
-    for other in reversed(film.plates[: film.plate_index(plate.id)]):
+    ground = ground or bool(tie and tie.other is None)
+    for other in () if ground else reversed(film.plates[: film.plate_index(plate.id)]):
         on = picture_place(other, place)[0]
         inside = (on >= 0).all() and on[0] <= other.picture.width and on[1] <= other.picture.height
         if other.shown and inside:

@@ -89,7 +89,7 @@
   $effect(() => {
     const known =
       tools.some((entry) => entry.id === tool) ||
-      (session.step === "fit" && ["outline", "pick", "known"].includes(tool));
+      (session.step === "fit" && ["outline", "pick", "known", "control"].includes(tool));
     if (!known) session.tool = "select";
   });
   $effect(() => {
@@ -364,7 +364,7 @@
         return;
       }
       if (tool === "frame") return drawFrame(event);
-      if (["tie", "outline", "pick", "known"].includes(tool)) return panOr(event, () => void clicked(from));
+      if (["tie", "control", "outline", "pick", "known"].includes(tool)) return panOr(event, () => void clicked(from));
       if (session.step === "fit" && selectedPlate && insidePlate(selectedPlate.id, from)) {
         const plate = selectedPlate.id;
         drag(
@@ -415,6 +415,9 @@
       const from = tieFrom;
       tieFrom = null;
       await session.tie(plate, from, at);
+    } else if (tool === "control") {
+      if (insidePlate(plate, at)) await session.tie(plate, at, at, null, true);
+      else session.notice = "Click a feature of the chosen plate; that place is not on it.";
     } else if (tool === "outline") {
       const first = corners[0] && s(corners[0]);
       const [u, v] = s(at);
@@ -602,7 +605,7 @@
     <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
     <div
       class="area"
-      class:aiming={["frame", "pin", "tie", "outline", "pick", "known"].includes(tool)}
+      class:aiming={["frame", "pin", "tie", "control", "outline", "pick", "known"].includes(tool)}
       bind:this={area}
       tabindex="0"
       role="application"
@@ -866,6 +869,7 @@
             pull: "Drag a feature onto its match",
             pin: "Click a feature that lies right",
             tie: tieFrom ? "Now the same feature below" : "Click a feature of the chosen plate",
+            control: "Click a feature, then type where it belongs",
             outline: corners.length > 2 ? "Enter or the first corner closes it" : "Click the outline’s corners",
             pick: "Click colours that are to become see-through",
             known: "Click a place whose latitude and longitude you know",

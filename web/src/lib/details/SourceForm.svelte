@@ -1,5 +1,6 @@
 <script lang="ts">
   import { gathering } from "../film/gathering.svelte";
+  import { parseNumber } from "../format";
   import Button from "../ui/Button.svelte";
   import Tick from "../ui/Tick.svelte";
 
@@ -15,13 +16,20 @@
     terms: "",
     private: false,
   });
+  let bounds = $state("-180, -85, 180, 85");
   let fault = $state("");
   let asking = $state(false);
 
   async function add() {
     asking = true;
     try {
-      await gathering.addSource($state.snapshot(source));
+      const sides = bounds.split(/[,;\s]+/).map(parseNumber);
+      if (sides.length !== 4 || !sides.every(Number.isFinite))
+        throw new Error("The bounds are four numbers: west, south, east, north, in degrees.");
+      await gathering.addSource({
+        ...$state.snapshot(source),
+        bounds: sides as [number, number, number, number],
+      });
       onclose();
     } catch (error) {
       fault = (error as Error).message;

@@ -38,8 +38,9 @@ class Gathering {
     credit: string;
     terms: string;
     private: boolean;
+    bounds: [number, number, number, number];
   }): Promise<void> {
-    const made = await told<Source>(api.POST("/api/sources", { body: { ...source, bounds: [-180, -85, 180, 85] } }));
+    const made = await told<Source>(api.POST("/api/sources", { body: source }));
     await this.loadSources();
     this.source = made.id;
     this.plan = null;

@@ -17,7 +17,7 @@ import {
 
 export type Step = "gather" | "fit" | "fly" | "render";
 export type Selection = { kind: "plate" | "vantage"; id: string } | null;
-export type Tool = "select" | "frame" | "pin" | "pull" | "tie" | "outline" | "pick" | "known";
+export type Tool = "select" | "frame" | "pin" | "pull" | "tie" | "control" | "outline" | "pick" | "known";
 export type Judging = "laid" | "through" | "difference" | "wipe";
 type Arrival = { name: string; share: number; error: string };
 
@@ -283,13 +283,13 @@ export class Session {
     });
   }
 
-  /** Tie what a plate shows at a ground place to where it belongs; with `tie`, move that one. */
-  async tie(plate: string, at: XY, to: XY, tie: string | null = null): Promise<void> {
+  /** Tie what a plate shows at a ground place to where it belongs; with `tie`, move that one; to the ground itself. */
+  async tie(plate: string, at: XY, to: XY, tie: string | null = null, ground = false): Promise<void> {
     await this.#guarded(async () => {
       const made = await told<Tie>(
         api.POST("/api/films/{film_id}/trials/tie", {
           params: { path: { film_id: this.id }, query: { state: this.state } },
-          body: { plate, at, to, tie, exact: true },
+          body: { plate, at, to, tie, exact: true, ground },
         }),
       );
       const fit = this.sheet!.film.plates.find((one) => one.id === plate)!.fit;

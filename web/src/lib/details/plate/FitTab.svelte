@@ -65,6 +65,11 @@
   <Button onclick={() => (session.tool = "tie")} on={session.tool === "tie"} title="Click a feature, then its match (X)"
     ><Icon name="tie" size={14} />Tie points</Button
   >
+  <Button
+    onclick={() => (session.tool = session.tool === "control" ? "select" : "control")}
+    on={session.tool === "control"}
+    title="Click a feature of the plate, then type its coordinates">Control</Button
+  >
   <span class="said">
     {#if plate.fit.by === "found"}Found on <b>{other(plate.fit.on)}</b>, {digits(plate.fit.residual ?? 0, 2)} px{:else if plate.fit.by === "ties"}Off
       by <b>{digits(plate.fit.residual ?? 0, 2)} px</b> on the whole{:else if plate.fit.by === "file"}Laid by its file{:else if index === 0}The
