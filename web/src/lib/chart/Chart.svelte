@@ -1227,4 +1227,14 @@
     font-weight: 540;
     color: var(--ink);
   }
+  @media (max-width: 1100px) {
+    .tool {
+      font-size: 0;
+      gap: 0;
+      padding: 0 5px;
+    }
+    h2 {
+      margin-right: 2px;
+    }
+  }
 </style>
