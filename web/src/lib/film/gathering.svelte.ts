@@ -6,6 +6,8 @@ class Gathering {
   sources = $state.raw<Source[]>([]);
   source = $state("practice-aerial");
   of = $state<"film" | "place">("film");
+  /** Frames of the film that the plan is for; all of them if none. */
+  stretch = $state.raw<[number, number] | null>(null);
   margin = $state(12);
   density = $state(1);
   budget = $state(4000);
@@ -92,6 +94,7 @@ class Gathering {
             margin: this.margin,
             density: this.density,
             budget: this.budget,
+            stretch: this.of === "film" ? this.stretch : null,
             place: place ? [place.x, place.y] : null,
             spans: place ? [this.wide, this.close] : null,
           },
@@ -121,6 +124,7 @@ class Gathering {
         }),
       );
       this.plan = null;
+      this.stretch = null;
       await session.pulse();
     } catch (error) {
       this.fault = (error as Error).message;

@@ -52,6 +52,8 @@ export class Session {
 
   #asked: (() => Promise<Trial>) | null = null;
   #asking: Promise<void> | null = null;
+  /** How many times a trial was let go. */
+  #dropped = 0;
 
   async open(id: string): Promise<void> {
     await this.#guarded(async () => {
@@ -157,6 +159,7 @@ export class Session {
 
   dropTrial(): void {
     this.#asked = null;
+    this.#dropped++;
     this.trial = null;
   }
 
@@ -428,8 +431,12 @@ export class Session {
     while (this.#asked) {
       const ask = this.#asked;
       this.#asked = null;
+      const dropped = this.#dropped;
       try {
-        this.trial = await ask();
+        const trial = await ask();
+        // What was let go while the answer was on its way stays let go.
+        if (dropped !== this.#dropped) continue;
+        this.trial = trial;
         this.notice = "";
       } catch (error) {
         this.notice = (error as Error).message;

@@ -119,6 +119,22 @@ describe("a session", () => {
     expect(calls.filter((call) => call.method === "PATCH")).toEqual([]);
   });
 
+  it("keeps a trial dropped whose answer was still on its way", async () => {
+    const session = await opened();
+    let come = () => {};
+    answer = () =>
+      new Promise((resolve) => {
+        come = () => resolve({ body: { state: "t1", film: film("Dragged"), plan, patch: [] } });
+      });
+    session.tryPatch([{ op: "replace", path: "/name", value: "Dragged" }]);
+    await vi.waitFor(() => expect(calls).toHaveLength(1));
+    session.dropTrial();
+    come();
+    await new Promise((later) => setTimeout(later, 20));
+    expect(session.trial).toBeNull();
+    expect(session.film?.name).toBe("Film");
+  });
+
   it("takes over what arrived meanwhile, and selects the new plate", async () => {
     const session = await opened();
     answer = (call) =>
