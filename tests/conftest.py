@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import random
 import signal
 import socket
 import subprocess
@@ -59,6 +61,16 @@ def small_film(store: Store, tmp_path: Path) -> Film:
     )
 
 
+def free_port() -> int:
+    """A port nobody listens on, below those the system gives to clients: a client that asks one of those before the
+    server is up can be connected to itself."""
+    while True:
+        port = random.randrange(20000, 32000)
+        with socket.socket() as free, contextlib.suppress(OSError):
+            free.bind(("127.0.0.1", port))
+            return port
+
+
 @dataclass
 class Server:
     """A running Yaila with a store of its own."""
@@ -75,9 +87,7 @@ class Server:
 
     def start(self) -> None:
         """Start it and wait until it answers."""
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            self.port = free.getsockname()[1]
+        self.port = free_port()
         self.process = subprocess.Popen(
             [sys.executable, "-m", "yaila", "serve", "--port", str(self.port)],
             env={**os.environ, "YAILA_HOME": str(self.home)},
@@ -110,7 +120,7 @@ class Server:
 
     def _answers(self) -> bool:
         try:
-            return self.client.get("/api/films").status_code == 200
+            return self.client.get("/api/films", timeout=5).status_code == 200
         except httpx.HTTPError:
             return False
 

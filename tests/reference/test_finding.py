@@ -117,6 +117,24 @@ def test_ties_are_made_exact_and_a_bend_takes_up_what_is_left(world: World, tmp_
     assert residuals["homography"] < residuals["affine"] * 1.001 < residuals["similarity"] * 1.002
 
 
+def test_a_held_bend_leaves_flat_what_the_plates_above_cover() -> None:
+    random = np.random.default_rng(3)
+    picture = PictureRef(sha256="a" * 64, width=1000, height=800)
+    wide = Plate(id="wide", name="Wide", picture=picture, placement=Similarity(x=500, y=400))
+    town = Plate(id="town", name="Town", picture=picture, placement=Similarity(x=700, y=500, scale=0.1))
+    places = random.uniform(0, 1, (14, 2)) * [1000, 800]
+    ties = [Tie(x=x, y=y, to=Point(x + random.normal(0, 6), 800 - y + random.normal(0, 6))) for x, y in places.tolist()]
+    laid = TiePlate(plate="wide", ties=ties, model="bend", hold=True).apply(Film(plates=[wide, town])).plates[0]
+    # The town's middle is at pixel (700, 300) of the wide plate.
+    inside = np.array([[700.0, 300.0], [730, 320], [680, 270]])
+    assert laid.bend.shift(inside) == pytest.approx(np.zeros((3, 2)))
+    assert np.abs(laid.bend.shift(np.array([[60.0, 60.0]]))).max() > 0.5
+    # Another tie, and it is held still.
+    again = TiePlate(plate="wide", ties=ties[1:], model="bend").apply(Film(plates=[laid, town])).plates[0]
+    assert again.fit.hold
+    assert again.bend.goal is not None
+
+
 def test_a_wide_plate_alone_is_the_ground_of_the_others() -> None:
     picture = PictureRef(sha256="a" * 64, width=100, height=100)
     film = Film(plates=[Plate(id="only", name="Only", picture=picture)])

@@ -39,13 +39,15 @@ class NewSource(BaseModel):
 
 
 class Wish(BaseModel):
-    """What is to be planned: for the whole film, or, with ``spans``, for a descent on a place (Web Mercator metres)."""
+    """What is to be planned: for the whole film, or a stretch of its frames, or, with ``spans``, for a descent on a
+    place (Web Mercator metres)."""
 
     state: str
     source: str
     margin: float = Field(12.0, ge=0, le=200)
     density: float = Field(1.0, ge=0.1, le=4)
     budget: int = Field(4000, ge=1, le=200_000)
+    stretch: tuple[int, int] | None = None
     place: tuple[float, float] | None = None
     spans: tuple[float, float] | None = None
 
@@ -148,7 +150,7 @@ def plan_capture(film_id: str, wish: Wish, desk: TheDesk, request: Request) -> C
             film = film.model_copy(update={"ground": Ground(kind="mercator")})
         film = descent(film, *wish.place, *wish.spans) if film.ground.kind == "mercator" else film
     reach = SurveyReach(least=source.least, most=source.most, tile=source.tile, box=tuple(source.box))
-    return plan_captures(film, reach, wish.margin, wish.density, wish.budget)
+    return plan_captures(film, reach, wish.margin, wish.density, wish.budget, wish.stretch)
 
 
 @router.post("/films/{film_id}/captures", status_code=202)

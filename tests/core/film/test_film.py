@@ -17,6 +17,7 @@ from yaila.core.film.model import VERSION
 from yaila.core.film.plan import plan_of
 from yaila.core.ground import Homography, Point, Similarity
 from yaila.core.ground.placement import through
+from yaila.core.soundings import soundings_of
 
 PICTURE = {"sha256": "0" * 64, "width": 2000, "height": 1000}
 
@@ -107,7 +108,8 @@ def test_plan_tells_sharpness_and_softness() -> None:
     plan = plan_of(film(1, 1))
     # One plate pixel is one unit: sharp down to the film's width in units.
     assert plan.plates[0].sharp_span == pytest.approx(1920)
-    assert plan.soft == [(0, plan.frames)]
+    (soft,) = [finding for finding in soundings_of(film(1, 1)) if finding.kind == "soft"]
+    assert (soft.first, soft.last) == (0, plan.frames - 1)
     assert plan.sharpest[0].plate == "p"
     assert plan.vantages[0].outline[0] == pytest.approx((-250, 100 + 250 * 9 / 16))
 

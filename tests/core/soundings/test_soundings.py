@@ -158,6 +158,21 @@ def test_a_plan_for_a_place_is_a_ladder_centred_on_it() -> None:
     assert not [finding for finding in soundings_of(captured(film, plan)) if finding.kind in ("bare", "soft")]
 
 
+def test_a_remedy_captures_what_its_own_stretch_lacks(post: Film) -> None:
+    soft = next(finding for finding in soundings_of(post) if finding.kind == "soft" and finding.grave)
+    plan = plan_captures(post, REACH, stretch=(soft.first, soft.last))
+    assert plan.tiles < plan_captures(post, REACH).tiles / 3
+    assert all(soft.first <= one.first and one.last <= soft.last for one in plan.plates)
+    after = soundings_of(captured(post, plan))
+    assert not [one for one in after if one.grave and one.first <= soft.frame <= one.last]
+
+
+def test_on_a_plain_ground_the_remedy_is_a_picture_to_lay() -> None:
+    film = Film(plates=[plate("Mush", 0, 0, 10, (4000, 4000))], vantages=[rest(0, 0, 9600)])
+    (soft,) = [finding for finding in soundings_of(film) if finding.kind == "soft"]
+    assert soft.remedy.kind == "lay"
+
+
 def test_what_the_survey_cannot_give_is_said() -> None:
     film = descent(Film(ground=Ground(kind="mercator")), 430e3, 214e3, 40000, 100)
     assert plan_captures(film, REACH).left > 0.1

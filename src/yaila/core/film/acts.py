@@ -45,7 +45,6 @@ from yaila.core.ground import Point, Similarity
 from yaila.core.ground.georeference import Georeference
 from yaila.core.ground.mercator import mercator_of
 from yaila.core.ground.placement import outline, through
-from yaila.core.imagery.bend import Goal
 from yaila.core.imagery.fitting.maps import Flat
 
 GRIP_TILT = 80.0
@@ -230,20 +229,19 @@ class PullPlate(_Act):
 
 
 class TiePlate(_Act):
-    """Lay a plate by tie points or control points, which replace those it had.
-
-    ``goal`` is a disc of the plate, pixels, that a bend leaves flat.
-    """
+    """Lay a plate by tie points or control points, which replace those it had; ``hold`` says whether a bend leaves
+    the goal flat, none to leave that as it is."""
 
     act: Literal["tie_plate"] = "tie_plate"
     plate: str
     ties: list[Tie]
     model: Model | None = None
-    goal: Goal | None = None
+    hold: bool | None = None
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
-        solve_ties(film, film.plate(self.plate), self.ties, self.model, self.goal)
+        plate = film.plate(self.plate)
+        solve_ties(film, plate, self.ties, self.model, plate.fit.hold if self.hold is None else self.hold)
         return film
 
 

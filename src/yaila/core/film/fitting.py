@@ -13,7 +13,15 @@ from pydantic import ValidationError
 from yaila.core.errors import BadFit
 from yaila.core.film.model import Film, Fit, Ground, Model, Plate, Tie
 from yaila.core.ground import Point
-from yaila.core.ground.placement import Affine, Homography, Placement, Similarity, ground_units_per_pixel, through
+from yaila.core.ground.placement import (
+    Affine,
+    Homography,
+    Placement,
+    Similarity,
+    ground_units_per_pixel,
+    outline,
+    through,
+)
 from yaila.core.imagery.bend import Bend, Goal, Pull, bent_grid
 from yaila.core.imagery.fitting import FLAT, LEAST, cross_validated, solve_map
 from yaila.core.imagery.fitting.maps import Flat, parsimonious
@@ -206,14 +214,34 @@ def _bend_validated(places: Floats, ground: Floats) -> float | None:
     return float(np.sqrt(np.mean(np.sum(np.square(missed), axis=-1))))
 
 
-def solve_ties(film: Film, plate: Plate, ties: list[Tie], model: Model | None, goal: Goal | None = None) -> None:
+def goal_of(film: Film, plate: Plate) -> Goal:
+    """The disc of a plate that a bend must leave flat: what the plates above it cover, since the camera goes there, up
+    to a quarter of its shorter side; without any, the middle."""
+    width, height = plate.picture.width, plate.picture.height
+    size = np.array([width, height])
+    covered = []
+    for other in film.plates[film.plate_index(plate.id) + 1 :]:
+        corners = through(np.linalg.inv(plate.placement.matrix(width, height)), outline(other.matrix, *other.extent))
+        middle = corners.mean(axis=0)
+        if other.in_film and (middle > 0).all() and (middle < size).all() and np.ptp(corners, axis=0).max() < width:
+            covered.append(corners)
+    if not covered:
+        return Goal(x=width / 2, y=height / 2, radius=min(width, height) / 8)
+    places = np.concatenate(covered)
+    x, y = ((places.min(axis=0) + places.max(axis=0)) / 2).tolist()
+    reach = float(np.linalg.norm(places - [x, y], axis=1).max())
+    return Goal(x=x, y=y, radius=min(reach, min(width, height) / 4))
+
+
+def solve_ties(film: Film, plate: Plate, ties: list[Tie], model: Model | None, hold: bool = False) -> None:
     """Lay ``plate`` by its ties: one shifts it, two make a similarity; with more, ``model`` says, or if it is none,
-    the cross-validated residual. A bend keeps the disc ``goal`` flat.
+    the cross-validated residual. With ``hold`` a bend leaves :func:`goal_of` flat.
 
     Raises:
         BadFit: the ties cannot give that.
     """
-    plate.fit = Fit(by="ties", model=model, ties=ties)
+    plate.fit = Fit(by="ties", model=model, ties=ties, hold=hold)
+    goal = goal_of(film, plate) if hold else None
     pairs = tied(film, plate, ties)
     used = np.array([tie.used for tie in pairs.ties], bool)
     if not used.any():

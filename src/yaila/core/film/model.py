@@ -121,12 +121,14 @@ class Fit(Part):
     ``by``: hand, ties (tie points or control points), found (automatically) or file (its own georeference).
     ``model`` is what the ties are solved for, none to let the cross-validated residual choose. ``residual`` is the
     root mean square of what is left, in pixels of the coarser plate. ``confidence`` of a found fit is in percent,
-    and ``inliers`` says how many matches bear it. ``note`` says why a plate was left as it lay.
+    and ``inliers`` says how many matches bear it. ``hold`` keeps a bend from where the camera goes (``goal_of`` in
+    ``film/fitting.py``). ``note`` says why a plate was left as it lay.
     """
 
     by: Literal["hand", "ties", "found", "file"] = "hand"
     model: Model | None = None
     ties: list[Tie] = Field(default_factory=list, max_length=400)
+    hold: bool = False
     residual: float | None = Field(None, ge=0)
     confidence: float | None = Field(None, ge=0, le=100)
     inliers: int | None = Field(None, ge=0)

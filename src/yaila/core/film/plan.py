@@ -65,6 +65,8 @@ class PlatePlan(BaseModel):
     """None while it has no ties."""
     feather_outline: list[XY]
     """Corners of a drawn feather on the ground."""
+    holes: list[list[XY]]
+    """Corners on the ground of what is missing in it."""
 
 
 class VantagePlan(BaseModel):
@@ -130,8 +132,6 @@ class Plan(BaseModel):
     curve_frames: list[int]
     curve_spans: list[float]
     sharpest: list[Stretch]
-    soft: list[tuple[int, int]]
-    """Stretches of frames (start, end) in which the span asked for is closer than the sharpest plate carries."""
 
 
 def plan_of(film: Film) -> Plan:
@@ -141,7 +141,6 @@ def plan_of(film: Film) -> Plan:
     plates = [_plate(film, plate, size) for plate in film.plates]
     step = max(1, math.ceil(frames / MOST_SAMPLES))
     samples = np.unique(np.append(np.arange(0, frames, step), max(frames - 1, 0)))[: frames or 0]
-    sharpest, soft = _carried(film, choreography.track, plates)
     return Plan(
         frames=frames,
         seconds=float(film.fps.seconds(frames)),
@@ -151,8 +150,7 @@ def plan_of(film: Film) -> Plan:
         passages=[_passage(film, index, choreography) for index, leg in enumerate(choreography.legs) if leg.passage],
         curve_frames=samples.tolist(),
         curve_spans=choreography.track.span[samples].tolist(),
-        sharpest=sharpest,
-        soft=soft,
+        sharpest=_carried(film, choreography.track, plates),
     )
 
 
@@ -168,7 +166,12 @@ def _plate(film: Film, plate: Plate, size: FrameSize) -> PlatePlan:
         pixel=ground_units_per_pixel(matrix, width, height),
         fit=_fit(film, plate) if plate.fit.ties else None,
         feather_outline=_points(ground_of(plate, np.array(plate.feather.outline))) if plate.feather.outline else [],
+        holes=[_points(ground_of(plate, _corners(*hole))) for hole in plate.holes],
     )
+
+
+def _corners(x: int, y: int, width: int, height: int) -> NDArray[np.float64]:
+    return np.array([[x, y], [x + width, y], [x + width, y + height], [x, y + height]], np.float64)
 
 
 def _fit(film: Film, plate: Plate) -> FitPlan:
@@ -245,8 +248,8 @@ def _passage(film: Film, index: int, choreography: Choreography) -> PassagePlan:
     )
 
 
-def _carried(film: Film, track: Track, plates: list[PlatePlan]) -> tuple[list[Stretch], list[tuple[int, int]]]:
-    """Which plate is the sharpest under the target, frame by frame, and where even that is soft."""
+def _carried(film: Film, track: Track, plates: list[PlatePlan]) -> list[Stretch]:
+    """Which plate is the sharpest under the target, frame by frame."""
     frames = len(track)
     best = np.full(frames, np.inf)
     which = np.full(frames, -1)
@@ -259,7 +262,7 @@ def _carried(film: Film, track: Track, plates: list[PlatePlan]) -> tuple[list[St
         inside = (on >= 0).all(axis=1) & (on[:, 0] <= laid.size[0]) & (on[:, 1] <= laid.size[1])
         better = inside & (laid.sharp_span < best)
         best[better], which[better] = laid.sharp_span, index
-    stretches = [
+    return [
         Stretch(
             start=start,
             end=end,
@@ -268,9 +271,6 @@ def _carried(film: Film, track: Track, plates: list[PlatePlan]) -> tuple[list[St
         )
         for start, end in _runs(which)
     ]
-    # A hair of slack: a span that is exactly the plate's limit is sharp.
-    softness = (track.span < best * 0.999) & (which >= 0)
-    return stretches, [(start, end) for start, end in _runs(softness) if softness[start]]
 
 
 def _runs(values: NDArray) -> list[tuple[int, int]]:

@@ -81,7 +81,12 @@ def descent(film: Film, x: float, y: float, wide: float, close: float) -> Film:
 
 
 def plan_captures(
-    film: Film, survey: SurveyReach, margin: float = 12.0, density: float = 1.0, budget: int = 4000
+    film: Film,
+    survey: SurveyReach,
+    margin: float = 12.0,
+    density: float = 1.0,
+    budget: int = 4000,
+    stretch: tuple[int, int] | None = None,
 ) -> CapturePlan:
     """The plates to capture from a survey for a film.
 
@@ -90,6 +95,7 @@ def plan_captures(
         density: survey pixels for a film pixel.
         budget: tiles; of the ladders of zoom levels the one that comes closest to it from below is taken, or else the
             one with the fewest.
+        stretch: plan for these frames only, first and last.
 
     Raises:
         BadEdit: the ground is not georeferenced.
@@ -99,14 +105,16 @@ def plan_captures(
             "A survey can only be captured onto a georeferenced ground. Georeference it by a plate of your own, or "
             "start a film on one."
         )
-    look = budget_of(film, most=MOST_FRAMES)
+    look = budget_of(film, most=100_000 if stretch else MOST_FRAMES)
     places = look.places.reshape(-1, 2)
     wanting = (look.bare > SEEN) | (look.enlarged > SHARP)
+    frames = np.repeat(look.frames, look.needs.shape[1])
+    if stretch:
+        wanting &= ((look.frames >= stretch[0]) & (look.frames <= stretch[1]))[:, None]
     finite = np.isfinite(places).all(axis=1)
     inside = finite & _within(np.nan_to_num(places), survey.box)
     wanted = wanting.ravel() & inside
     needs = look.needs.ravel() / density
-    frames = np.repeat(look.frames, look.needs.shape[1])
     zooms = np.full(len(places), survey.least)
     with np.errstate(divide="ignore", invalid="ignore"):
         exact = np.log2(units_per_pixel(0, survey.tile) / (needs * SHARP))

@@ -36,10 +36,10 @@ SIDES = {
 
 
 class Remedy(BaseModel):
-    """What mends a finding. ``capture`` names a box of ground and the size of the picture that is missing there; the
-    others name the plate they are about."""
+    """What mends a finding. ``capture`` names a box of ground and the size of the picture that is missing there, and so
+    does ``lay`` on a plain ground, where no survey can help; the others name the plate they are about."""
 
-    kind: Literal["capture", "fit", "feather", "credit", "remove"]
+    kind: Literal["capture", "lay", "feather", "credit", "remove"]
     text: str
     plate: str | None = None
     box: tuple[float, float, float, float] | None = None
@@ -108,7 +108,7 @@ def _box(places: NDArray[np.float64]) -> tuple[float, float, float, float]:
     return float(low[0]), float(low[1]), float(high[0]), float(high[1])
 
 
-def _missing(look: Budget, wrong: NDArray[np.bool_]) -> Remedy | None:
+def _missing(film: Film, look: Budget, wrong: NDArray[np.bool_]) -> Remedy | None:
     """The picture that is missing where places (f, n) are wrong: as close as the closest of them asks."""
     needs = np.where(wrong, look.needs, np.inf)
     closest = float(needs.min())
@@ -119,9 +119,10 @@ def _missing(look: Budget, wrong: NDArray[np.bool_]) -> Remedy | None:
     size = tuple(int(np.ceil((high - low) / closest / 100) * 100) for low, high in ((box[0], box[2]), (box[1], box[3])))
     if max(size) > 200_000:
         return None
-    return Remedy(
-        kind="capture", text=f"Capture a plate of {size[0]:,} × {size[1]:,} px here", box=box, size=(size[0], size[1])
-    )
+    what = f"{size[0]:,} × {size[1]:,} px"
+    if film.ground.kind == "plain":
+        return Remedy(kind="lay", text=f"Lay a picture of {what} here", box=box, size=(size[0], size[1]))
+    return Remedy(kind="capture", text=f"Capture a plate of {what} here", box=box, size=(size[0], size[1]))
 
 
 def _bare(film: Film, look: Budget) -> list[Finding]:
@@ -148,7 +149,7 @@ def _bare(film: Film, look: Budget) -> list[Finding]:
                 plate=None,
                 figure=float(share[worst]),
                 text=f"{100 * share[worst]:.{0 if share[worst] > 0.1 else 1}f} % of the frame is bare at {where}",
-                remedy=_missing(look, _in_run(look, run, look.bare > SEEN)),
+                remedy=_missing(film, look, _in_run(look, run, look.bare > SEEN)),
             )
         )
     return found
@@ -195,7 +196,7 @@ def _soft(film: Film, look: Budget, spans: NDArray[np.float64], length: Callable
                     plate=plate.id,
                     figure=float(times[worst]),
                     text=f"{plate.name} is enlarged {times[worst]:.1f} times, soft from a span of {length(limit)}",
-                    remedy=_missing(look, _in_run(look, run, soft)),
+                    remedy=_missing(film, look, _in_run(look, run, soft)),
                 )
             )
     return found

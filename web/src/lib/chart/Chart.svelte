@@ -618,6 +618,12 @@
     >
       <canvas bind:this={canvas}></canvas>
       <svg class="over" width={view.width} height={view.height}>
+        <defs>
+          <pattern id="missing" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+            <rect width="6" height="6" fill="#F1E4C6" opacity="0.7" />
+            <line x1="0" x2="0" y1="0" y2="6" stroke="#966300" stroke-width="1.6" />
+          </pattern>
+        </defs>
         {#each grid.xs as x (x)}<line class="grid" x1={s([x, 0])[0]} x2={s([x, 0])[0]} y1="0" y2={view.height} />{/each}
         {#each grid.ys as y (y)}<line class="grid" y1={s([0, y])[1]} y2={s([0, y])[1]} x1="0" x2={view.width} />{/each}
 
@@ -749,6 +755,14 @@
                 x={x + (x > view.width - 110 ? -14 : 14)}
                 y={y + 4}>{v.document.name}</text
               >{/if}
+          {/each}
+        {/if}
+
+        {#if fitting && film && plan}
+          {#each plan.plates as laid, index (laid.id)}
+            {#if film.plates[index]!.shown}
+              {#each laid.holes as hole, k (k)}<polygon class="hole" points={line(hole)} fill="url(#missing)" />{/each}
+            {/if}
           {/each}
         {/if}
 
@@ -1134,6 +1148,11 @@
   .known path {
     stroke: var(--ink);
     stroke-width: 1.6;
+  }
+  .hole {
+    stroke: var(--imagery);
+    stroke-width: 1;
+    pointer-events: none;
   }
   .region {
     fill-rule: evenodd;

@@ -150,6 +150,18 @@
     />
   </Cells>
 {/if}
+{#if gathering.of === "film" && gathering.stretch}
+  <p>
+    For {timecode(gathering.stretch[0])} to {timecode(gathering.stretch[1])} only.
+    <button
+      class="plain"
+      onclick={() => {
+        gathering.stretch = null;
+        void gathering.makePlan();
+      }}>Plan the whole film</button
+    >
+  </p>
+{/if}
 {#if gathering.fault}<p class="fault" role="alert">{gathering.fault}</p>{/if}
 {#if plan}
   {#if !plan.plates.length}

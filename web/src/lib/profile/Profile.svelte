@@ -77,15 +77,17 @@
     return hung;
   });
   const soft = $derived(
-    (plan?.soft ?? []).map(([start, end]) => {
-      const inside = plan!.curve_frames
-        .map((frame, k) => [frame, plan!.curve_spans[k]!] as const)
-        .filter(([frame]) => frame >= start && frame < end);
-      const limit = (frame: number) => plan!.sharpest.find((s) => frame >= s.start && frame < s.end)?.sharp_span ?? 1;
-      const down = inside.map(([frame, span]) => `${x(frame)},${y(span)}`);
-      const up = inside.map(([frame]) => `${x(frame)},${y(limit(frame))}`).reverse();
-      return { points: [...down, ...up].join(" "), start, end };
-    }),
+    timed
+      .filter((finding) => finding.kind === "soft")
+      .map((finding) => {
+        const inside = (plan?.curve_frames ?? [])
+          .map((frame, k) => [frame, plan!.curve_spans[k]!] as const)
+          .filter(([frame]) => frame >= finding.first && frame <= finding.last);
+        // From the span asked for up to the one that the imagery there carries.
+        const down = inside.map(([frame, span]) => `${x(frame)},${y(span)}`);
+        const up = inside.map(([frame, span]) => `${x(frame)},${Math.max(y(span * finding.figure), 25)}`).reverse();
+        return { points: [...down, ...up].join(" "), id: finding.id };
+      }),
   );
 
   $effect(() => {
@@ -279,7 +281,7 @@
               y2={y(stretch.sharp_span)}
             />{/if}
         {/each}
-        {#each soft as piece (piece.start)}<polygon points={piece.points} fill="url(#soft)" />{/each}
+        {#each soft as piece (piece.id)}<polygon points={piece.points} fill="url(#soft)" />{/each}
         <path class="curve case" d={curve} /><path class="curve" d={curve} />
         {#if session.step === "gather" && gathering.of === "film"}
           {#each gathering.plan?.plates ?? [] as planned, k (k)}

@@ -8,8 +8,6 @@
 
   let { onclose }: { onclose: () => void } = $props();
 
-  const graveFirst = $derived(gathering.findings);
-
   function show(finding: Finding) {
     gathering.finding = finding;
     if (["bare", "soft", "seam"].includes(finding.kind)) player.seek(finding.frame);
@@ -38,10 +36,10 @@
     } else if (remedy.kind === "capture") {
       session.step = "gather";
       gathering.of = "film";
+      gathering.stretch = [finding.first, finding.last];
       await gathering.makePlan();
-    }
-    if (remedy.kind !== "capture" && remedy.kind !== "credit") return;
-    onclose();
+    } else if (remedy.kind === "lay") session.step = "gather";
+    if (["capture", "lay", "credit"].includes(remedy.kind)) onclose();
   }
 </script>
 
@@ -52,7 +50,7 @@
     <button aria-label="Put away" onclick={onclose}><Icon name="close" size={15} /></button>
   </header>
   <div class="rows" role="list">
-    {#each graveFirst as finding (finding.id)}
+    {#each gathering.findings as finding (finding.id)}
       <div class="row" role="listitem" class:grave={finding.grave} class:on={gathering.finding?.id === finding.id}>
         <button class="what" onclick={() => show(finding)}>
           <Icon name="bob" size={14} fill={finding.grave} />

@@ -36,9 +36,8 @@
     return session.pivot?.plate === plate.id ? session.pivot.at : null;
   }
 
-  function tied(ties: Plate["fit"]["ties"], model: Plate["fit"]["model"] = plate.fit.model) {
-    const goal = model === "bend" ? goalOf() : null;
-    void session.act({ act: "tie_plate", plate: plate.id, ties, model, goal });
+  function tied(ties: Plate["fit"]["ties"], model: Plate["fit"]["model"] = plate.fit.model, hold = plate.fit.hold) {
+    void session.act({ act: "tie_plate", plate: plate.id, ties, model, hold });
   }
 
   /** A control point typed as two numbers. */
@@ -49,12 +48,6 @@
       return;
     }
     tied(plate.fit.ties.map((one) => (one.id === id ? { ...one, to: numbers as [number, number], match: null } : one)));
-  }
-
-  /** A bend holds the part of the plate flat that the plates above it cover: where the camera goes. */
-  let hold = $state(false);
-  function goalOf() {
-    return hold ? { x: plate.picture.width / 2, y: plate.picture.height / 2, radius: plate.picture.height / 8 } : null;
   }
 </script>
 
@@ -87,8 +80,11 @@
     />
     {#if plate.fit.model === "bend"}
       <label class="hold">
-        <input type="checkbox" bind:checked={hold} onchange={() => tied(plate.fit.ties)} /> Hold the middle flat: nothing
-        is bent within an eighth of the height
+        <input
+          type="checkbox"
+          checked={plate.fit.hold}
+          onchange={(event) => tied(plate.fit.ties, "bend", event.currentTarget.checked)}
+        /> Hold the goal flat: where the plates above lie, or the middle
       </label>
     {/if}
   </div>
