@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import json
 import os
-import resource
 import subprocess
 import sys
 import tempfile
@@ -151,28 +150,35 @@ def noise(width: int, height: int, path: Path) -> None:
 def plate_growth(store: Store, film: Film) -> None:
     """Frame time, and peak memory, with a plate of 48,000 x 24,000 pixels against one of 12,000 x 6,000."""
     with tempfile.TemporaryDirectory(dir=store.home) as folder:
-        figures = []
+        paths = []
         for width in (12000, 48000):
             source, target = Path(folder) / f"{width}.tif", Path(folder) / f"{width}-pyramid.tif"
             noise(width, width // 2, source)
             build_pyramid(source, target, source.name)
             source.unlink()
-            done = subprocess.run(
-                [sys.executable, __file__, "--growth", str(target)], capture_output=True, text=True, check=True
-            )
-            figures.append(json.loads(done.stdout))
-        row("plate_growth", figures[1][0], figures[0][0], 1.15, "ms a frame")
-        row("plate_growth_memory", figures[1][1], figures[0][1], 1.15, "MiB at peak")
+            paths.append(target)
+
+        def figures(path: Path) -> list[float]:
+            command = [sys.executable, __file__, "--growth", str(path)]
+            return json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+
+        # Turn by turn, so that a machine that slows down does so for both; the least of each counts.
+        turns = [[figures(path) for path in paths] for _ in range(3)]
+        (small_time, small_peak), (large_time, large_peak) = np.min(turns, axis=0).tolist()
+        row("plate_growth", large_time, small_time, 1.15, "ms a frame")
+        row("plate_growth_memory", large_peak, small_peak, 1.15, "MiB at peak")
 
 
 def growth_of(path: Path) -> None:
-    """Draw frames of one plate and print the median milliseconds and the peak memory."""
+    """Draw the same frames well inside one plate and print the median milliseconds and the peak memory in MiB."""
     pyramid, pages = open_pyramid(path), PageStore(256)
     width, height = pyramid.sizes[0]
     layer = Layer("a", pyramid, Similarity(x=width / 2, y=height / 2).matrix(width, height))
-    poses = [Pose(width * (0.4 + 0.002 * k), height / 2, span, 20, 5) for span in (1600, 9000) for k in range(40)]
+    poses = [Pose(width / 2 + 24 * k, height / 2, span, 20, 5) for span in (1600, 4000) for k in range(40)]
     times = [timed(lambda p=pose: draw([layer], p, DRAFT, (0, 0, 0), Quality.DRAFT, pages)) for pose in poses]
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    # Of this process alone: what getrusage tells of a child starts from the peak of the process that made it.
+    status = Path("/proc/self/status").read_text()
+    peak = int(next(line for line in status.splitlines() if line.startswith("VmHWM")).split()[1]) / 1024
     print(json.dumps([float(np.median(times)) * 1000, peak]))
 
 

@@ -32,6 +32,9 @@ def write_picture(path: Path, pixels: np.ndarray, **options: object) -> Path:
     return path
 
 
+pytest_plugins = ["tests.tilehost"]
+
+
 @pytest.fixture
 def store(tmp_path: Path) -> Store:
     """An empty store."""

@@ -48,7 +48,14 @@ def test_track_gives_the_camera_at_every_frame(yaila, store: Store, small_film: 
     # The target is in the middle of the frame.
     u, v, w = matrix @ [pose.x, pose.y, 1]
     assert (u / w, v / w) == pytest.approx((160, 90))
-    assert len(json.loads(yaila("track", "Small", "--format", "json")[0])) == plan.frames
+    once = yaila("track", "Small", "--format", "json")[0]
+    assert len(json.loads(once)) == plan.frames
+    # To the last digit the same in another process, and what a reel draws.
+    assert yaila("track", "Small", "--format", "json")[0] == once
+    row = json.loads(once)[20]
+    assert [row[name] for name in ("x", "y", "span", "tilt", "heading", "roll", "focal")] == [
+        getattr(pose, name) for name in ("x", "y", "span", "tilt", "heading", "roll", "focal")
+    ]
 
 
 def test_still_is_the_engine_s_picture(yaila, store: Store, small_film: Film, tmp_path: Path) -> None:

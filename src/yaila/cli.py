@@ -14,7 +14,7 @@ import typer
 
 from yaila.core.camera import FrameSize
 from yaila.core.errors import BadBundle, YailaError
-from yaila.core.film import Film, choreograph
+from yaila.core.film import Film, choreograph, scene_at
 from yaila.core.time import frame_at_timecode
 from yaila.store import Store, checked
 
@@ -59,7 +59,7 @@ def export_film(film: FilmArg, out: Annotated[Path, typer.Option()]) -> None:
     from yaila.formats.bundle import write_bundle
 
     store = Store()
-    write_bundle(out, store.films.find(film).film, store.pictures.source)
+    write_bundle(out, store.films.find(film).film, store.pictures.source, store.aids.file)
     print(out)
 
 
@@ -116,7 +116,7 @@ def still(
     from yaila.core.picture import Quality, picture_of
     from yaila.formats.png import write_png
 
-    document, pictures = _film(film)
+    document, store = _film(film)
     frame = _frame(at, document)
     frame_size = document.frame.size
     if size:
@@ -130,7 +130,17 @@ def still(
     if not 0 <= frame < choreography.frames:
         raise YailaError(f"The film has {choreography.frames} frames; there is no frame {frame}.")
     pose = choreography.track.pose(frame)
-    picture = picture_of(document, pose, frame_size, Quality[quality.upper()], pictures, PageStore(256))
+    scene = scene_at(document, choreography, frame)
+    picture = picture_of(
+        document,
+        pose,
+        frame_size,
+        Quality[quality.upper()],
+        store.pictures.pyramid,
+        PageStore(256),
+        scene,
+        store.aids.kit,
+    )
     write_png(out, picture)
 
 
@@ -147,7 +157,7 @@ def render(
     from yaila.farm.reel import ReelSettings, frames_of
     from yaila.farm.reel import render as render_reel
 
-    document, pictures = _film(film)
+    document, store = _film(film)
     settings = ReelSettings(
         first=_frame(first, document) if first else 0,
         last=_frame(last, document) if last else None,
@@ -161,7 +171,7 @@ def render(
         left = (total - done) / rate
         print(f"\r{done} of {total} frames, {rate:.1f} a second, {left:.0f} s left ", end="", file=sys.stderr)
 
-    render_reel(document, pictures, out, settings, progress)
+    render_reel(document, store.pictures.pyramid, out, settings, progress, kit=store.aids.kit)
     print(file=sys.stderr)
     print(out)
 
@@ -173,8 +183,8 @@ def soundings(film: FilmArg, format: Annotated[str, typer.Option(help="text or j
 
     if format not in ("text", "json"):
         raise typer.BadParameter("text or json", param_hint="--format")
-    document, pictures = _film(film)
-    findings = soundings_of(document, pictures)
+    document, store = _film(film)
+    findings = soundings_of(document, store.pictures.pyramid, faces=store.aids.kit.faces)
     if format == "json":
         print(json.dumps([finding.model_dump() for finding in findings], indent=1))
     else:
@@ -206,18 +216,22 @@ def _taken_in(path: Path, store: Store) -> Film:
                 if picture is None:
                     raise BadBundle(f"The picture of “{plate.name}” is not in “{path.name}”. Export the film again.")
                 store.pictures.add(picture, picture.name, keep=True)
+        for key in film.aids:
+            if file := media.get(key):
+                keep = store.aids.add_sign if file.suffix == ".png" else store.aids.add_font
+                keep(file.read_bytes(), file.name)
         return film
 
 
-def _film(name: str) -> tuple[Film, Any]:
-    """A film and what opens its pictures; a bundle's pictures are taken into the store first."""
+def _film(name: str) -> tuple[Film, Store]:
+    """A film and the store that its pictures are in; a bundle's pictures are taken into the store first."""
     store = Store()
     path = Path(name)
     if path.exists():
         film = _taken_in(path, store)
     else:
         film = store.films.find(name).film
-    return film, store.pictures.pyramid
+    return film, store
 
 
 def _frame(text: str, film: Film) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import cv2
@@ -143,3 +144,77 @@ def test_it_listens_on_this_machine_only(server: Server) -> None:
     assert listening == ["127.0.0.1"]
     with pytest.raises(httpx.HTTPStatusError):
         httpx.get(server.url + "/api/films", headers={"Host": "192.168.0.9"}).raise_for_status()
+
+
+def test_what_makes_no_camera_is_refused_in_a_sentence_and_changes_nothing(server: Server) -> None:
+    client = server.client
+    film = client.post("/api/films", json={}).json()["id"]
+
+    def act(body: dict) -> int:
+        seen = client.get(f"/api/films/{film}").headers["etag"]
+        return client.post(f"/api/films/{film}/acts", json=body, headers={"If-Match": seen}).status_code
+
+    for name, x in (("a", 0), ("b", 900)):
+        assert act({"act": "keep_pose", "pose": {"x": x, "y": 0, "span": 500}, "id": name}) == 200
+    points = [{"x": 0, "y": 0}, {"x": 900, "y": 50}]
+    assert act({"act": "add_route", "route": {"id": "r", "name": "Way", "points": points}}) == 200
+    before = client.get(f"/api/films/{film}")
+    manner = {"kind": "follow", "route": "r"}
+    put = [{"op": "replace", "path": "/vantages/0/passage/manner", "value": manner}]
+    state = before.json()["state"]
+    assert client.post(f"/api/films/{film}/trials/patch?state={state}", json=put).json()["plan"]["frames"] > 1
+    for patch, says in (
+        ('[{"op":"replace","path":"/vantages/0/x","value":NaN}]', "finite"),
+        ('[{"op":"replace","path":"/vantages/0/span","value":0}]', "greater than"),
+        ('[{"op":"replace","path":"/vantages/0/tilt","value":90}]', "less than or equal to 85"),
+        ('[{"op":"replace","path":"/vantages/0/passage/duration/value","value":0}]', "greater than"),
+        ('[{"op":"replace","path":"/vantages/0/hold","value":3600},{"op":"add","path":"/length","value":2}]', "unlock"),
+        (
+            '[{"op":"replace","path":"/vantages/0/passage/manner","value":{"kind":"follow","route":"z"}}]',
+            "not in the film",
+        ),
+        ('[{"op":"replace","path":"/vantages/0/passage/ease/speed","value":[[0,1],[0.2,1]]}]', "ends at time 1"),
+    ):
+        answer = client.patch(
+            f"/api/films/{film}",
+            content=patch,
+            headers={"If-Match": before.headers["etag"], "content-type": "application/json"},
+        )
+        assert answer.status_code == 422, (patch, answer.text)
+        assert says in answer.json()["detail"], answer.json()["detail"]
+    assert client.get(f"/api/films/{film}").json()["film"] == before.json()["film"]
+    # The route under a Follow goes by its own act, and the passage glides on; by hand it is refused.
+    seen = before.headers["etag"]
+    followed = client.patch(f"/api/films/{film}", json=put, headers={"If-Match": seen}).headers["etag"]
+    gone = [{"op": "remove", "path": "/routes/0"}]
+    assert client.patch(f"/api/films/{film}", json=gone, headers={"If-Match": followed}).status_code == 422
+    assert act({"act": "remove_route", "route": "r"}) == 200
+    assert client.get(f"/api/films/{film}").json()["film"]["vantages"][0]["passage"]["manner"] == {"kind": "glide"}
+
+
+def test_a_flight_brings_a_picture_and_the_pose_it_is_seen_from(server: Server) -> None:
+    client = server.client
+    film = client.post("/api/films", json={"width": 640, "height": 360}).json()
+    address = f"/api/films/{film['id']}/flight?state={film['state']}"
+    still = {"kind": "still"}
+    assert client.post(address, json={"gesture": still}).status_code == 404
+    pose = {"x": 5, "y": 6, "span": 100}
+    answer = client.post(address, json={"pose": pose, "gesture": {"kind": "zoom", "factor": 0.5}, "width": 320})
+    assert answer.headers["content-type"] == "image/jpeg"
+    assert json.loads(answer.headers["X-Pose"])["span"] == 50
+    assert cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_COLOR).shape == (180, 320, 3)
+    assert client.post(address, json={"pose": pose, "gesture": {"kind": "zoom", "factor": 0}}).status_code == 422
+
+
+def test_a_plate_that_appears_along_a_route_is_sounded(client: TestClient, store: Store, small_film: Film) -> None:
+    document = small_film.model_dump(mode="json")
+    close = document["plates"][0] | {"id": "close", "name": "Close", "reveal": {"how": "route", "route": "r"}}
+    close["placement"] = close["placement"] | {"scale": 0.4}
+    document["plates"].append(close)
+    document["routes"] = [{"id": "r", "points": [{"x": 0, "y": 0}, {"x": 900, "y": 600}]}]
+    film = store.films.create(Film.model_validate(document)).id
+    answer = client.get(
+        f"/api/films/{film}/soundings", params={"state": client.get(f"/api/films/{film}").json()["state"]}
+    )
+    assert answer.status_code == 200
+    assert answer.json()["findings"]

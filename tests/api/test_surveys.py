@@ -14,13 +14,18 @@ import rasterio
 from rasterio.transform import Affine
 
 from tests.conftest import Server, write_picture
+from tests.tilehost import png
 from tests.truth import fine_texture
 from yaila.standin.survey import Survey, trouble_of
 
 
+def blocks(plates: list[dict]) -> list[dict]:
+    return [{key: plate[key] for key in ("zoom", "column", "row", "columns", "rows")} for plate in plates]
+
+
 def capture(server: Server, film: dict, plates: list[dict]) -> dict:
     answer = server.client.post(
-        f"/api/films/{film['id']}/captures", json={"source": "practice-aerial", "plates": plates}
+        f"/api/films/{film['id']}/captures", json={"source": "practice-aerial", "plates": blocks(plates)}
     )
     assert answer.status_code == 202, answer.text
     job = answer.json()["id"]
@@ -64,11 +69,47 @@ def test_a_place_is_searched_planned_captured_and_laid(server: Server) -> None:
         assert len(plate["holes"]) == lost
 
 
+def test_missing_tiles_are_asked_for_again_and_nothing_else_changes(server: Server, host: dict) -> None:
+    client = server.client
+    lost = {"/3/4/3.png"}
+    host["answer"] = lambda path: (404, "text/plain", b"") if path in lost else (200, "image/png", png(256))
+    bounds = [0, 0, 90, 60]
+    new = {"name": "Own", "template": host["template"], "least": 2, "most": 3, "private": True, "bounds": bounds}
+    source = client.post("/api/sources", json=new).json()["id"]
+    film = client.post("/api/films", json={}).json()["id"]
+    block = {"zoom": 3, "column": 4, "row": 2, "columns": 2, "rows": 2}
+    client.post(f"/api/films/{film}/captures", json={"source": source, "plates": [block]})
+    server.until(lambda: client.get(f"/api/films/{film}").json()["film"]["plates"])
+    before = client.get(f"/api/films/{film}").json()["film"]["plates"][0]
+    assert before["holes"] == [[0, 256, 256, 256]]
+
+    def again() -> str:
+        answer = client.post(f"/api/films/{film}/captures/again/{before['id']}")
+        assert answer.status_code == 202, answer.text
+        job = answer.json()["id"]
+        server.until(
+            lambda: next(j for j in server.jobs(film) if j["id"] == job)["state"] not in ("waiting", "running")
+        )
+        return next(j for j in server.jobs(film) if j["id"] == job)["state"]
+
+    assert again() == "failed"
+    assert client.get(f"/api/films/{film}").json()["film"]["plates"][0] == before
+    lost.clear()
+    asked = len(host["asked"])
+    assert again() == "done"
+    assert host["asked"][asked:] == ["/3/4/3.png"]
+    after = client.get(f"/api/films/{film}").json()["film"]["plates"][0]
+    assert after["holes"] == []
+    assert after["picture"]["sha256"] != before["picture"]["sha256"]
+    same = {"placement", "feather", "credit", "name", "captured", "georeference"}
+    assert {key: after[key] for key in same} == {key: before[key] for key in same}
+
+
 def test_a_capture_is_cancelled_and_leaves_nothing(server: Server) -> None:
     film = server.client.post("/api/films", json={}).json()
     wish = {"state": film["state"], "source": "practice-aerial", "place": [430e3, 214e3], "spans": [20000, 3000]}
     plan = server.client.post(f"/api/films/{film['id']}/captures/plan", json=wish).json()
-    new = {"source": "practice-aerial", "plates": plan["plates"]}
+    new = {"source": "practice-aerial", "plates": blocks(plan["plates"])}
     job = server.client.post(f"/api/films/{film['id']}/captures", json=new).json()["id"]
     server.until(lambda: server.jobs(film["id"])[0]["done"] > 2, 200)
     assert server.client.post(f"/api/jobs/{job}/cancel").json()["state"] == "cancelled"

@@ -66,7 +66,7 @@ def test_mp4_is_tagged_bt709_and_gives_colours_back(tmp_path: Path) -> None:
 
 def test_a_bundle_brings_the_film_and_its_pictures_back(store: Store, small_film: Film, tmp_path: Path) -> None:
     bundle = tmp_path / "film.yaila"
-    write_bundle(bundle, small_film, store.pictures.source)
+    write_bundle(bundle, small_film, store.pictures.source, store.aids.file)
     document, media = read_bundle(bundle, tmp_path)
     assert Film.model_validate(document) == small_film
     other = Store(tmp_path / "other")

@@ -5,17 +5,25 @@ from __future__ import annotations
 import json
 import math
 import subprocess
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.optimize import brentq
+from scipy.integrate import cumulative_simpson, quad
+from scipy.interpolate import CubicHermiteSpline, PchipInterpolator
+from scipy.optimize import brentq, minimize_scalar
+from scipy.spatial import cKDTree
 
-from yaila.core.camera import PRESETS, Ease, FrameSize, Pose, travel
-from yaila.core.camera.glide import glide, glide_length
-from yaila.core.camera.hop import hop, hop_length
+from yaila.core.camera import PRESETS, Ease, FrameSize, Move, Pose, path_length
+from yaila.core.camera.easing import SpeedPoint
+from yaila.core.camera.manners import Follow, Glide, Hop, Rail, RailPoint
+from yaila.core.camera.manners.glide import glide
+from yaila.core.camera.manners.hop import hop
+from yaila.core.camera.pace import motion
+from yaila.core.ground.curve import smooth
 
 WEB = Path(__file__).parents[2] / "web"
 HD = FrameSize(1920, 1080)
@@ -100,7 +108,7 @@ def test_glide_keeps_a_common_fixed_point_and_an_even_log_rate(start: Pose, end:
     zoom = abs(math.log(end.span / start.span))
     if zoom < 0.05:
         return
-    track = travel(start, end, "glide", np.linspace(0, 1, 21))
+    track = Glide().path(Move(start, end), np.linspace(0, 1, 21))
     # The ground point both framings show at one place q of the frame (in spans from its centre, frame axes):
     # T0 + K0 q = T1 + K1 q with K = span turned by the heading.
     k = track.span * np.exp(-1j * np.radians(track.heading))
@@ -121,7 +129,7 @@ def test_glide_keeps_a_common_fixed_point_and_an_even_log_rate(start: Pose, end:
 
 def test_glide_fixed_point_to_a_billionth_of_the_frame() -> None:
     start, end = Pose(100, 50, 20000, heading=10), Pose(4100, 2050, 20, heading=10)
-    track = travel(start, end, "glide", np.linspace(0, 1, 201))
+    track = Glide().path(Move(start, end), np.linspace(0, 1, 201))
     share = (end.span - start.span) / -start.span
     fixed_x = start.x + (end.x - start.x) / share
     fixed_y = start.y + (end.y - start.y) / share
@@ -133,25 +141,133 @@ def test_glide_fixed_point_to_a_billionth_of_the_frame() -> None:
 
 
 def test_glide_between_equal_spans_is_a_straight_even_pan() -> None:
-    track = glide(Pose(0, 0, 100), Pose(300, 400, 100), np.linspace(0, 1, 11))
+    track = glide(Pose(0, 0, 100), Pose(300, 400, 100), 0.0, np.linspace(0, 1, 11))
     assert track[:, 0] == pytest.approx(np.linspace(0, 300, 11))
     assert track[:, 1] == pytest.approx(np.linspace(0, 400, 11))
     assert track[:, 2] == pytest.approx(np.full(11, 100))
 
 
-@given(poses, poses)
-@settings(max_examples=60)
-def test_lengths_agree_with_quadrature_of_the_metric(start: Pose, end: Pose) -> None:
-    # van Wijk & Nuij eq. 4: ds² = (ρ²/w²) du² + (1/(ρ²w²)) dw²
-    s = np.linspace(0, 1, 40001)
-    for move, length in (
-        (glide(start, end, s), glide_length(start, end, 1.4)),
-        (hop(start, end, s), hop_length(start, end)),
+def test_path_lengths_are_those_of_d3_interpolate() -> None:
+    # Its duration is the S of van Wijk & Nuij (eq. 9) in seconds, times 1000 rho / sqrt(2).
+    random = np.random.default_rng(8)
+    cases = [
+        [
+            *random.uniform(-500, 500, 2),
+            10 ** random.uniform(0, 3),
+            *random.uniform(-500, 500, 2),
+            10 ** random.uniform(0, 3),
+        ]
+        for _ in range(60)
+    ]
+    theirs = in_node(
+        "const { interpolateZoom } = await import('d3-interpolate');"
+        "console.log(JSON.stringify(data.map(c => interpolateZoom.rho(1.4)(c.slice(0, 3), c.slice(3)).duration)))",
+        cases,
+    )
+    for case, their in zip(cases, theirs, strict=True):
+        length = path_length(Move(Pose(*case[:3]), Pose(*case[3:])), Hop())
+        assert length == pytest.approx(their / 1000 / 1.4 * math.sqrt(2) * 1.4 / math.log(2), rel=2e-3)
+
+
+def test_motion_in_the_frame_is_what_projection_gives() -> None:
+    start, end = Pose(100, 50, 900, 55, 20, 4, 30), Pose(140, 90, 800, 50, 28, 1, 35)
+    track = Glide().path(Move(start, end), np.array([0.0, 0.1]))
+    moved = []
+    for u, v in (
+        (0.5, 0.5),
+        (0.1, 0.9),
+        (0.9, 0.9),
+        (0.5, 0.9),
+        (0.1, 0.5),
+        (0.9, 0.5),
+        (0.1, 0.1),
+        (0.5, 0.1),
+        (0.9, 0.1),
     ):
-        du = np.hypot(np.diff(move[:, 0]), np.diff(move[:, 1]))
-        middle = np.sqrt(move[1:, 2] * move[:-1, 2])
-        total = np.hypot(1.4 * du / middle, np.diff(np.log(move[:, 2])) / 1.4).sum()
-        assert length == pytest.approx(total, rel=2e-3, abs=1e-9)
+        place = ground_at(track.pose(0), HD, u * 1920, v * 1080)
+        x, y, w = track.pose(1).frame_from_ground(HD) @ np.array([*place, 1.0])
+        moved.append(math.hypot(x / w - u * 1920, y / w - v * 1080) / 1920)
+    assert motion(track, HD)[0] == pytest.approx([moved[0], max(moved)], rel=1e-9)
+
+
+points_of_ways = st.lists(st.tuples(st.floats(-1e4, 1e4), st.floats(-1e4, 1e4)), min_size=2, max_size=8)
+
+
+@given(points_of_ways)
+@settings(max_examples=60, deadline=None)
+def test_curves_are_those_of_scipy_and_as_long_as_quadrature_says(places: list[tuple[float, float]]) -> None:
+    points = np.array(places)
+    if np.linalg.norm(np.diff(points, axis=0), axis=1).min() < 1:
+        return
+    curve = smooth(points)
+    # Centripetal Catmull-Rom (Yuksel et al. 2011): a Hermite spline over knots at the roots of the chords, whose
+    # slopes are those of the parabola through a point and its neighbours.
+    knots = np.concatenate([[0], np.cumsum(np.sqrt(np.linalg.norm(np.diff(points, axis=0), axis=1)))])
+    slopes = np.gradient(points, knots, axis=0)
+    theirs = CubicHermiteSpline(knots, points, slopes)
+    t = np.linspace(0, len(points) - 1, 50)
+    piece = np.minimum(t.astype(int), len(points) - 2)
+    at = knots[piece] + (t - piece) * np.diff(knots)[piece]
+    assert curve.position(t) == pytest.approx(theirs(at), abs=1e-6)
+    length = sum(
+        quad(lambda k: np.linalg.norm(theirs(k, 1)), a, b, limit=200, epsrel=1e-9)[0] for a, b in pairwise(knots)
+    )
+    assert curve.length == pytest.approx(length, rel=1e-3)
+
+
+def test_follow_keeps_its_ground_speed_by_independent_quadrature() -> None:
+    route = smooth(np.array([[0, 0], [900, 300], [1000, -600], [2400, 200], [2500, 1500]], float))
+    start, end = (Pose(*route.along(np.array([way]))[0], 500) for way in (200.0, route.length - 300))
+    frames = 240
+    track = Follow(route="r").path(Move(start, end, route), np.arange(frames + 1) / frames)
+    # The way between two frames, by scipy along the curve's parameter.
+    t = [
+        minimize_scalar(
+            lambda t, k=k: float(np.sum((route.position(np.array([t]))[0] - [track.x[k], track.y[k]]) ** 2)),
+            bounds=(max(k / frames * 4 - 0.6, 0), min(k / frames * 4 + 0.6, 4)),
+            method="bounded",
+            options={"xatol": 1e-10},
+        ).x
+        for k in range(0, frames + 1, 12)
+    ]
+    ways = [
+        quad(lambda u: float(np.linalg.norm(route.derivative(np.array([u]))[0])), a, b, points=[int(b)], limit=400)[0]
+        for a, b in pairwise(t)
+    ]
+    assert np.ptp(ways) / np.mean(ways) < 1e-3
+    assert sum(ways) == pytest.approx(route.length - 500, rel=1e-4)
+
+
+def test_a_rail_runs_along_scipys_spline_at_even_speed() -> None:
+    start, end = Pose(0, 0, 800, 60, 0), Pose(3000, 500, 400, 70, 90)
+    rail = Rail(points=(RailPoint(x=800, y=-900, z=700), RailPoint(x=2200, y=600, z=300)), look=((1500, 100),))
+    track = rail.path(Move(start, end), np.linspace(0, 1, 400))
+    eyes = np.array([track.pose(k).eye() for k in range(len(track))])
+    places = np.array([start.eye(), (800, -900, 700), (2200, 600, 300), end.eye()])
+    knots = np.concatenate([[0], np.cumsum(np.sqrt(np.linalg.norm(np.diff(places, axis=0), axis=1)))])
+    slopes = np.gradient(places, knots, axis=0)
+    slopes[:, 2] = PchipInterpolator(knots, places[:, 2]).derivative()(knots)
+    spline = CubicHermiteSpline(knots, places, slopes)
+    near = cKDTree(spline(np.linspace(0, knots[-1], 40001)))
+    assert near.query(eyes)[0].max() < 0.2
+    steps = np.linalg.norm(np.diff(eyes, axis=0), axis=1)
+    assert np.ptp(steps) / steps.mean() < 5e-3
+    # In the middle of the way it looks at what it was told to.
+    middle = [track.pose(k).frame_from_ground(HD) @ np.array([1500, 100, 1.0]) for k in range(120, 280)]
+    assert [row[0] / row[2] for row in middle] == pytest.approx([960] * 160, abs=1e-6)
+    assert [row[1] / row[2] for row in middle] == pytest.approx([540] * 160, abs=1e-6)
+
+
+@given(st.lists(st.floats(0, 5), min_size=2, max_size=8))
+def test_a_speed_curve_is_the_integral_that_scipy_gives(speeds: list[float]) -> None:
+    if max(speeds) < 0.01:
+        return
+    times = np.linspace(0, 1, len(speeds))
+    ease = Ease(speed=tuple(SpeedPoint(float(t), v) for t, v in zip(times, speeds, strict=True)))
+    fine = np.linspace(0, 1, 4001)
+    way = cumulative_simpson(PchipInterpolator(times, speeds)(fine), x=fine, initial=0)
+    assert ease.at(fine) == pytest.approx(way / way[-1], abs=1e-6)
+    assert (np.diff(ease.at(fine)) >= -1e-12).all()
 
 
 def test_hop_agrees_with_d3_interpolate_over_random_cases() -> None:

@@ -26,6 +26,9 @@ SIZE = (400, 300)
 PLACES = np.array([[0, 0], [400, 0], [400, 300], [0, 300], [123.4, 56.7]], float)
 
 
+METRES = Affine(20, 0, 4e5, 0, -20, 3e5)
+
+
 def write(path: Path, crs: str | None, transform: Affine, **tags: str) -> Path:
     data = np.zeros((3, SIZE[1], SIZE[0]), np.uint8)
     profile = {"driver": "GTiff", "width": SIZE[0], "height": SIZE[1], "count": 3, "dtype": "uint8"}
@@ -52,6 +55,21 @@ def theirs(path: Path) -> np.ndarray:
         ("EPSG:2154", Affine(25, 0, 6.5e5, 0, -25, 6.8e6), {}),
         ("EPSG:32633", Affine(9, 3, 4e5, 3, -9, 5.2e6), {}),
         ("EPSG:32633", Affine(10, 0, 4e5, 0, -10, 5.2e6), {"AREA_OR_POINT": "Point"}),
+        # Projections without a code: the file spells them out.
+        ("+proj=tmerc +lat_0=3 +lon_0=12.3 +k_0=0.9998 +x_0=1000 +y_0=500 +ellps=GRS80", METRES, {}),
+        ("+proj=lcc +lat_1=41 +lat_2=45.5 +lat_0=43 +lon_0=11 +x_0=4e5 +y_0=3e5 +datum=WGS84", METRES, {}),
+        ("+proj=lcc +lat_1=43 +lat_0=43 +lon_0=11 +k_0=0.9997 +x_0=4e5 +datum=WGS84", METRES, {}),
+        ("+proj=aea +lat_1=29.5 +lat_2=45.5 +lat_0=37 +lon_0=-96 +datum=NAD83", METRES, {}),
+        ("+proj=laea +lat_0=52 +lon_0=10.5 +x_0=4321000 +y_0=3210000 +ellps=GRS80", METRES, {}),
+        ("+proj=merc +lon_0=20 +lat_ts=12 +datum=WGS84", METRES, {}),
+        ("+proj=stere +lat_0=90 +lat_ts=72 +lon_0=-44 +datum=WGS84", METRES, {}),
+        ("+proj=stere +lat_0=-90 +k_0=0.994 +lon_0=10 +x_0=2e6 +y_0=2e6 +datum=WGS84", METRES, {}),
+        ("+proj=sterea +lat_0=52.1 +lon_0=5.4 +k_0=0.9999 +x_0=155000 +y_0=463000 +ellps=bessel", METRES, {}),
+        ("+proj=eqc +lat_ts=30 +lon_0=4 +datum=WGS84", METRES, {}),
+        ("+proj=aeqd +lat_0=47 +lon_0=9 +datum=WGS84", METRES, {}),
+        ("+proj=sinu +lon_0=3 +R=6371007", METRES, {}),
+        ("+proj=poly +lat_0=2 +lon_0=-54 +datum=WGS84", METRES, {}),
+        ("+proj=tmerc +lat_0=36 +lon_0=-86 +k_0=0.99995 +x_0=600000 +datum=NAD83 +units=us-ft", METRES, {}),
     ],
 )
 def test_a_geotiff_lies_where_rasterio_says(tmp_path: Path, crs: str, transform: Affine, tags: dict) -> None:

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server
+from tests.conftest import Server, write_picture
+from tests.truth import fine_texture
+from yaila.core.film import Film
+from yaila.store import Store
 
 
 @pytest.fixture
@@ -20,3 +24,41 @@ def sheet(server: Server, page: Page) -> Iterator[Page]:
     expect(page.get_by_text("No imagery yet")).to_be_visible()
     yield page
     assert problems == []
+
+
+@pytest.fixture
+def film(server: Server, page: Page, tmp_path: Path) -> Page:
+    """The page with a film of two plates and three vantages, in Fly."""
+    store = Store(server.home)
+    wide = store.pictures.add(write_picture(tmp_path / "wide.png", fine_texture(1600, 900)), "wide.png")
+    close = store.pictures.add(write_picture(tmp_path / "close.png", fine_texture(800, 600, seed=2)), "close.png")
+    store.films.create(
+        Film.model_validate(
+            {
+                "frame": {"width": 640, "height": 360},
+                "plates": [
+                    {
+                        "id": "wide",
+                        "name": "Wide",
+                        "picture": wide,
+                        "placement": {"kind": "similarity", "x": 800, "y": 450},
+                    },
+                    {
+                        "id": "close",
+                        "name": "Close",
+                        "picture": close,
+                        "placement": {"kind": "similarity", "x": 900, "y": 500, "scale": 0.4},
+                    },
+                ],
+                "vantages": [
+                    {"id": "a", "name": "All", "x": 800, "y": 450, "span": 1400, "hold": 1},
+                    {"id": "b", "name": "Bend", "x": 900, "y": 480, "span": 300, "tilt": 40, "heading": 30, "hold": 1},
+                    {"id": "c", "name": "Cove", "x": 600, "y": 400, "span": 400, "hold": 1},
+                ],
+            }
+        )
+    )
+    page.goto(server.url)
+    expect(page.locator(".details .number").first).to_have_text("1")
+    expect(page.locator(".picture canvas")).to_have_attribute("data-frame", "0")
+    return page

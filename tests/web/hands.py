@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import base64
+import re
 from pathlib import Path
 
-from playwright.sync_api import Locator, Page
+from playwright.sync_api import Locator, Page, expect
 
 from tests.conftest import Server
 
@@ -52,3 +53,21 @@ def film_of(server: Server) -> dict:
     """The film last touched, as the API gives it."""
     card = server.client.get("/api/films").json()[0]
     return server.client.get(f"/api/films/{card['id']}").json()
+
+
+def vantage(server: Server, index: int) -> dict:
+    """A vantage of the film last touched."""
+    return film_of(server)["film"]["vantages"][index]
+
+
+def kept(page: Page, label: str) -> None:
+    """Wait until the edit of that name is the newest."""
+    expect(page.get_by_title(re.compile(f"Undo: {label}"))).to_be_enabled()
+
+
+def pick(page: Page, name: str) -> None:
+    """Pick a vantage by its name, and come back to its passage."""
+    page.get_by_role("radio", name="Order").click()
+    page.locator("section[aria-label='Vantages in order'] button", has_text=name).click()
+    expect(page.get_by_label("Name of the vantage")).to_have_value(name)
+    page.get_by_role("radio", name="Passage").click()

@@ -10,63 +10,9 @@ from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
-from tests.web.hands import drag, drag_by, drop, film_of, middle
-from yaila.core.film import Film
-from yaila.store import Store
+from tests.web.hands import drag, drag_by, drop, film_of, kept, middle, pick, vantage
 
 pytestmark = pytest.mark.browser
-
-
-@pytest.fixture
-def film(server: Server, page: Page, tmp_path: Path) -> Page:
-    """The page with a film of two plates and three vantages, in Fly."""
-    store = Store(server.home)
-    wide = store.pictures.add(write_picture(tmp_path / "wide.png", fine_texture(1600, 900)), "wide.png")
-    close = store.pictures.add(write_picture(tmp_path / "close.png", fine_texture(800, 600, seed=2)), "close.png")
-    store.films.create(
-        Film.model_validate(
-            {
-                "frame": {"width": 640, "height": 360},
-                "plates": [
-                    {
-                        "id": "wide",
-                        "name": "Wide",
-                        "picture": wide,
-                        "placement": {"kind": "similarity", "x": 800, "y": 450},
-                    },
-                    {
-                        "id": "close",
-                        "name": "Close",
-                        "picture": close,
-                        "placement": {"kind": "similarity", "x": 900, "y": 500, "scale": 0.4},
-                    },
-                ],
-                "vantages": [
-                    {"id": "a", "name": "All", "x": 800, "y": 450, "span": 1400, "hold": 1},
-                    {"id": "b", "name": "Bend", "x": 900, "y": 480, "span": 300, "tilt": 40, "heading": 30, "hold": 1},
-                    {"id": "c", "name": "Cove", "x": 600, "y": 400, "span": 400, "hold": 1},
-                ],
-            }
-        )
-    )
-    page.goto(server.url)
-    expect(page.locator(".details .number").first).to_have_text("1")
-    expect(page.locator(".picture canvas")).to_have_attribute("data-frame", "0")
-    return page
-
-
-def vantage(server: Server, index: int) -> dict:
-    return film_of(server)["film"]["vantages"][index]
-
-
-def kept(page: Page, label: str) -> None:
-    """Wait until the edit of that name is the newest."""
-    expect(page.get_by_title(re.compile(f"Undo: {label}"))).to_be_enabled()
-
-
-def pick(page: Page, name: str) -> None:
-    page.locator("section[aria-label='Vantages in order'] button", has_text=name).click()
-    expect(page.get_by_label("Name of the vantage")).to_have_value(name)
 
 
 def test_a_vantage_is_turned_tilted_sized_and_moved_on_the_chart(server: Server, film: Page) -> None:
@@ -135,7 +81,7 @@ def test_scrubbing_and_stepping_move_the_playhead(film: Page) -> None:
 def test_ease_by_name_and_by_its_handles(server: Server, film: Page) -> None:
     film.get_by_label("Ease", exact=True).select_option("Swell")
     kept(film, "Ease Swell")
-    assert vantage(server, 0)["passage"]["ease"] == {"x1": 0.6, "y1": 0.0, "x2": 0.4, "y2": 1.0}
+    assert vantage(server, 0)["passage"]["ease"] == {"x1": 0.6, "y1": 0.0, "x2": 0.4, "y2": 1.0, "speed": []}
     drag_by(film, film.get_by_role("slider", name="How it sets off").locator("circle").nth(1), -20, -20)
     server.until(lambda: vantage(server, 0)["passage"]["ease"]["y1"] > 0.2)
     expect(film.get_by_label("Ease", exact=True)).to_have_value("Free")
@@ -153,6 +99,7 @@ def test_duration_keeps_its_length_when_its_unit_changes(server: Server, film: P
 
 
 def test_vantages_are_reordered_doubled_and_deleted(server: Server, film: Page) -> None:
+    film.get_by_role("radio", name="Order").click()
     rows = film.locator("section[aria-label='Vantages in order'] .row")
     rows.nth(2).drag_to(rows.nth(0))
     server.until(lambda: [v["name"] for v in film_of(server)["film"]["vantages"]] == ["Cove", "All", "Bend"])

@@ -106,7 +106,7 @@ def test_two_pictures_become_a_film(server: Server, sheet: Page, tmp_path: Path)
     page.get_by_role("radio", name="Hop").click()
     expect(page.get_by_text("Clears at")).to_be_visible()
     film = film_of(server)
-    assert [v["passage"]["manner"] for v in film["film"]["vantages"]][1] == "hop"
+    assert [v["passage"]["manner"]["kind"] for v in film["film"]["vantages"]][1] == "hop"
     assert film["film"]["vantages"][2]["tilt"] == pytest.approx(32, abs=3)
 
     # A hold is dragged longer in the profile, and the film grows by as much.

@@ -3,14 +3,16 @@
   import Chart from "./lib/chart/Chart.svelte";
   import Gathered from "./lib/details/Gathered.svelte";
   import Stack from "./lib/details/Stack.svelte";
-  import VantageDetails from "./lib/details/VantageDetails.svelte";
+  import MarkDetails from "./lib/details/marks/MarkDetails.svelte";
+  import VantageDetails from "./lib/details/vantage/VantageDetails.svelte";
   import { player } from "./lib/film/player.svelte";
-  import { session, type Step } from "./lib/film/session.svelte";
+  import { newId, session, type Step } from "./lib/film/session.svelte";
   import Profile from "./lib/profile/Profile.svelte";
   import Reels from "./lib/render/Reels.svelte";
   import Keys from "./lib/shell/Keys.svelte";
   import Rail from "./lib/shell/Rail.svelte";
   import TopStrip from "./lib/shell/TopStrip.svelte";
+  import Section from "./lib/section/Section.svelte";
   import Viewfinder from "./lib/viewfinder/Viewfinder.svelte";
 
   let keysShown = $state(false);
@@ -32,11 +34,11 @@
     return () => (stopped = true);
   });
 
-  const steps: Record<string, Step> = { "1": "gather", "2": "fit", "3": "fly", "6": "render" };
+  const steps: Record<string, Step> = { "1": "gather", "2": "fit", "3": "fly", "4": "mark", "6": "render" };
 
   function keys(event: KeyboardEvent) {
     const target = event.target as HTMLElement;
-    const typing = target instanceof HTMLInputElement || target instanceof HTMLSelectElement;
+    const typing = [HTMLInputElement, HTMLSelectElement, HTMLTextAreaElement].some((kind) => target instanceof kind);
     const control = event.ctrlKey || event.metaKey;
     if (control && event.key.toLowerCase() === "z") {
       event.preventDefault();
@@ -53,9 +55,18 @@
       return void session.act({
         act: "duplicate_vantage",
         vantage: selection.id,
-        id: Math.random().toString(16).slice(2, 10),
+        id: newId(),
       });
     }
+    if (control && event.key.toLowerCase() === "d" && session.mark) {
+      event.preventDefault();
+      return void session.duplicateMark(session.mark);
+    }
+    if (control && session.step === "fly" && ["a", "c", "v"].includes(event.key.toLowerCase())) {
+      event.preventDefault();
+      return void clipboard(event.key.toLowerCase());
+    }
+    if (event.altKey && !control && session.step === "fly" && selection?.kind === "vantage" && nudge(event)) return;
     if (control || event.altKey) return;
     const second = Math.round(player.frames / Math.max(session.plan?.seconds ?? 1, 0.001));
     const plate = selection?.kind === "plate" ? session.film!.plates.findIndex((p) => p.id === selection.id) : -1;
@@ -75,7 +86,14 @@
       d: () => (session.judging = session.judging === "difference" ? "laid" : "difference"),
       w: () => (session.judging = session.judging === "wipe" ? "laid" : "wipe"),
       x: () => session.step === "fit" && (session.tool = session.tool === "tie" ? "select" : "tie"),
-      b: () => !event.repeat && session.step === "fit" && before(),
+      b: () =>
+        !event.repeat &&
+        (session.step === "fit" ? before() : session.step === "fly" && player.frames && session.tapBeat(player.frame)),
+      r: () => ["fly", "mark"].includes(session.step) && (session.tool = "route"),
+      m: () => take("marker"),
+      a: () => take("label"),
+      g: () => take("region"),
+      c: () => take("circle"),
       "0": () => session.showAll(),
       "?": () => (keysShown = !keysShown),
       Escape: () => (keysShown = false),
@@ -83,7 +101,11 @@
       PageDown: () => plate > 0 && void session.act({ act: "restack_plate", plate: selection!.id, to: plate - 1 }),
       Delete: () => {
         if (selection?.kind === "vantage" && session.step === "fly")
-          void session.act({ act: "remove_vantage", vantage: selection.id });
+          void session.act({ act: "remove_vantages", vantages: session.chosen });
+        if (selection?.kind === "route" && (session.step === "fly" || session.step === "mark"))
+          void session.act({ act: "remove_route", route: selection.id });
+        if (session.mark && session.mark.kind !== "route" && session.step === "mark")
+          void session.removeMark(session.mark);
         if (selection?.kind === "plate" && session.step === "fit")
           void session.act({ act: "remove_plate", plate: selection.id });
       },
@@ -94,6 +116,47 @@
     else return;
     // A focused button would take the space bar too.
     event.preventDefault();
+  }
+
+  /** Take up a tool of Mark. */
+  function take(tool: "marker" | "label" | "region" | "circle") {
+    if (session.step === "mark") session.tool = tool;
+  }
+
+  /** Alt and an arrow: when the chosen vantage is reached, and how wide it is. */
+  function nudge(event: KeyboardEvent): boolean {
+    const { film, plan } = session;
+    const index = film!.vantages.findIndex((vantage) => vantage.id === session.selection!.id);
+    const way = plan!.passages[index - 1];
+    const far = event.shiftKey ? 10 : 1;
+    if (event.key === "ArrowUp" || event.key === "ArrowDown") {
+      const factor = 1.02 ** (event.key === "ArrowUp" ? far : -far);
+      void session.act({ act: "move_vantages", vantages: session.chosen, by: [0, 0], factor, degrees: 0 });
+    } else if ((event.key === "ArrowLeft" || event.key === "ArrowRight") && way?.frames) {
+      const passage = Math.max(way.frames + (event.key === "ArrowRight" ? far : -far), 1);
+      void session.act({ act: "retime", vantage: way.vantage, passage, ripple: true });
+    } else return false;
+    event.preventDefault();
+    return true;
+  }
+
+  let clip = "";
+
+  /** Copy and paste of vantages, between films and windows where the browser lets us; Ctrl A chooses all. */
+  async function clipboard(key: string) {
+    if (key === "a") {
+      const [first, ...rest] = session.film?.vantages ?? [];
+      if (!first) return;
+      session.select({ kind: "vantage", id: first.id });
+      session.also = rest.map((vantage) => vantage.id);
+    } else if (key === "c") {
+      if (!session.chosen.length) return;
+      clip = session.copyVantages();
+      await navigator.clipboard?.writeText(clip).catch(() => {});
+    } else {
+      const text = await navigator.clipboard?.readText().catch(() => "");
+      await session.pasteVantages(text?.includes('"vantages"') ? text : clip);
+    }
   }
 
   /** While B is held, the chosen plate shows without its tone. */
@@ -140,7 +203,7 @@
     event.preventDefault();
     dropping = 0;
     void session.receive(event.dataTransfer!.files);
-    if (session.step !== "fit") session.step = "gather";
+    if (session.step !== "fit" && session.step !== "mark") session.step = "gather";
   }}
 />
 
@@ -172,11 +235,14 @@
       <Reels bind:playing={reel} />
     </div>
   {:else}
-    <div class="main"><Chart bind:this={chart} /></div>
+    <div class="main" class:split={session.step === "fly" && session.section}>
+      <Chart bind:this={chart} />
+      {#if session.step === "fly" && session.section}<Section />{/if}
+    </div>
     <div class="side">
       <div class="finder" class:low={session.step === "fit"}><Viewfinder /></div>
-      {#if session.step === "gather"}<Gathered />{:else if session.step === "fit"}<Stack />{:else}<VantageDetails
-        />{/if}
+      {#if session.step === "gather"}<Gathered />{:else if session.step === "fit"}<Stack
+        />{:else if session.step === "mark"}<MarkDetails />{:else}<VantageDetails />{/if}
     </div>
   {/if}
   <div class="bottom"><Profile /></div>
@@ -206,6 +272,9 @@
     display: grid;
     min-width: 0;
     min-height: 0;
+  }
+  .split {
+    grid-template-rows: minmax(0, 1fr) clamp(150px, 38%, 260px);
   }
   .side {
     grid-area: side;

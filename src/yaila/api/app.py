@@ -13,7 +13,7 @@ from fastapi.responses import JSONResponse
 from fastapi.staticfiles import StaticFiles
 
 from yaila import __version__
-from yaila.api import films, fits, frames, jobs, pictures, regions, soundings, standin, surveys
+from yaila.api import aids, films, fits, frames, jobs, pictures, regions, routes, soundings, standin, surveys
 from yaila.api.desk import Desk
 from yaila.api.guard import Guard
 from yaila.core.errors import YailaError
@@ -37,7 +37,7 @@ def create_app(store: Store, port: int) -> FastAPI:
 
     app = FastAPI(title="Yaila", version=__version__, lifespan=life)
     app.state.desk = Desk(store)
-    for module in (films, frames, pictures, fits, regions, surveys, soundings, jobs, standin):
+    for module in (films, frames, aids, pictures, fits, regions, routes, surveys, soundings, jobs, standin):
         app.include_router(module.router)
     app.include_router(fits.files)
 

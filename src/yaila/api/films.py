@@ -9,11 +9,12 @@ from fastapi import APIRouter, Depends, Header, Response
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
-from yaila.core.camera import PRESETS
+from yaila.core.camera import PRESETS, STARTS
 from yaila.core.errors import BadEdit
 from yaila.core.film import FRAME_PRESETS, Film
 from yaila.core.film.acts import Act
 from yaila.core.film.plan import Plan, plan_of
+from yaila.core.film.recipes import RECIPES, Slider
 from yaila.core.time import RATES
 from yaila.store import FilmState, difference, patched
 from yaila.store.films import checked
@@ -71,6 +72,23 @@ class NewFilm(BaseModel):
     rate: str = "25"
 
 
+class NamedStart(BaseModel):
+    """A handle of an ease by name."""
+
+    name: str
+    x: float
+    y: float
+
+
+class OfferedRecipe(BaseModel):
+    """A recipe: its kind, what it is called, what it does, and its numbers."""
+
+    kind: str
+    label: str
+    says: str
+    sliders: list[Slider]
+
+
 class NamedEase(BaseModel):
     """An ease with a name."""
 
@@ -94,6 +112,9 @@ class Choices(BaseModel):
     frames: list[tuple[int, int]]
     rates: list[NamedRate]
     eases: list[NamedEase]
+    starts: list[NamedStart]
+    """How a passage can set off; mirrored, how it can come in."""
+    recipes: list[OfferedRecipe]
 
 
 def sheet_of(state: FilmState, response: Response | None = None) -> Sheet:
@@ -131,6 +152,13 @@ def choices() -> Choices:
         frames=list(FRAME_PRESETS),
         rates=[NamedRate(rate=str(rate), name=rate.name) for rate in RATES],
         eases=[NamedEase(name=n, x1=p[0], y1=p[1], x2=p[2], y2=p[3]) for n, p in PRESETS.items()],
+        starts=[NamedStart(name=name, x=x, y=y) for name, (x, y) in STARTS.items()],
+        recipes=[
+            OfferedRecipe(
+                kind=recipe.model_fields["kind"].default, label=recipe.label, says=recipe.says, sliders=recipe.sliders()
+            )
+            for recipe in RECIPES
+        ],
     )
 
 

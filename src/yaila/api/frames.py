@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal
 
 import cv2
+import numpy as np
 from fastapi import APIRouter, Depends, Query, Response
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
-from yaila.core.camera import Pose
+from yaila.core.camera import FrameSize, Pose
+from yaila.core.camera.flight import flown, panned, turned, zoomed
 from yaila.core.errors import NotFound
-from yaila.core.film import Film
+from yaila.core.film import Film, Scene, scene_at
+from yaila.core.film.acts import FlownPose
 from yaila.core.picture import Quality, picture_of
+from yaila.core.soundings.pace import TOO_FAST, paces_of
 from yaila.core.time import timecode
 from yaila.farm.reel import size_for
 
@@ -22,9 +27,18 @@ TheDesk = Annotated[Desk, Depends(desk_of)]
 JPEG_QUALITY = 88
 
 
-def jpeg_of(desk: Desk, film: Film, pose: Pose, width: int, quality: Quality) -> bytes:
+def jpeg_of(desk: Desk, film: Film, pose: Pose, width: int, quality: Quality, scene: Scene) -> bytes:
     """A frame as JPEG."""
-    frame = picture_of(film, pose, size_for(film, width), quality, desk.store.pictures.pyramid, desk.pages)
+    frame = picture_of(
+        film,
+        pose,
+        size_for(film, width),
+        quality,
+        desk.store.pictures.pyramid,
+        desk.pages,
+        scene,
+        desk.store.aids.kit,
+    )
     _, data = cv2.imencode(".jpg", cv2.cvtColor(frame, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
     return data.tobytes()
 
@@ -45,7 +59,7 @@ async def get_frame(
         if not 0 <= frame < choreography.frames:
             raise NotFound(f"The film has no frame {frame}.")
         pose = choreography.track.pose(frame)
-        return jpeg_of(desk, film, pose, width // 2 * 2, Quality[quality.upper()])
+        return jpeg_of(desk, film, pose, width // 2 * 2, Quality[quality.upper()], scene_at(film, choreography, frame))
 
     return Response(
         await desk.draw(work),
@@ -55,12 +69,11 @@ async def get_frame(
 
 
 class Moments(BaseModel):
-    """The camera over a run of frames."""
+    """The camera over a run of frames, of which ``first`` is the first."""
 
+    first: int
     timecodes: list[str]
     outlines: list[list[tuple[float, float]]]
-    targets: list[tuple[float, float]]
-    spans: list[float]
 
 
 @router.get("/moments")
@@ -69,15 +82,118 @@ def get_moments(
     desk: TheDesk,
     state: str,
     first: int = 0,
-    count: Annotated[int, Query(ge=1, le=20000)] = 20000,
+    count: Annotated[int, Query(ge=1, le=5000)] = 250,
 ) -> Moments:
-    """Timecode, outline on the ground, target and span at every frame of a run, for the playhead."""
+    """Timecode and outline on the ground at every frame of a run, for the playhead."""
     film, choreography = desk.film(film_id, state)
-    frames = range(max(first, 0), min(first + count, choreography.frames))
+    frames = range(min(max(first, 0), choreography.frames), min(max(first, 0) + count, choreography.frames))
     track, size = choreography.track, film.frame.size
+    some = track.part(slice(frames.start, frames.stop))
+    grain = float(some.span.min()) / 1000 if len(some) else 1.0
+    places = min(max(math.ceil(-math.log10(grain)), 0), 12)
     return Moments(
+        first=frames.start,
         timecodes=[timecode(frame, film.fps) for frame in frames],
-        outlines=[[(float(x), float(y)) for x, y in track.pose(frame).ground_outline(size)] for frame in frames],
-        targets=[(float(track.x[frame]), float(track.y[frame])) for frame in frames],
-        spans=[float(track.span[frame]) for frame in frames],
+        outlines=[[(x, y) for x, y in np.round(outline, places).tolist()] for outline in some.outlines(size)],
     )
+
+
+class Curves(BaseModel):
+    """How tilt, heading, roll and lens run, and how fast the picture is, at moments spread evenly over the film."""
+
+    frames: list[int]
+    tilt: list[float]
+    heading: list[float]
+    roll: list[float]
+    focal: list[float]
+    doublings: list[float]
+    motion: list[float]
+    limit: float = TOO_FAST
+    """Doublings a second from which on the soundings find it too fast."""
+
+
+@router.get("/curves")
+def get_curves(film_id: str, desk: TheDesk, state: str, most: Annotated[int, Query(ge=2, le=5000)] = 1600) -> Curves:
+    """The other channels of the camera, and the pace strip: the fastest of each stretch between two moments, doublings
+    and frame widths a second."""
+    film, choreography = desk.film(film_id, state)
+    track, count = choreography.track, choreography.frames
+    if not count:
+        return Curves(frames=[], tilt=[], heading=[], roll=[], focal=[], doublings=[], motion=[])
+    step = max(1, -(-count // most))
+    at = np.arange(0, count, step)
+    paces = paces_of(film, choreography)
+
+    def fastest(values: np.ndarray) -> list[float]:
+        full = np.append(values, values[-1:] if len(values) else [0.0])
+        return [float(value) for value in np.maximum.reduceat(full, at)]
+
+    return Curves(
+        frames=at.tolist(),
+        tilt=track.tilt[at].tolist(),
+        heading=track.heading[at].tolist(),
+        roll=track.roll[at].tolist(),
+        focal=track.focal[at].tolist(),
+        doublings=fastest(paces.doublings),
+        motion=fastest(paces.middle),
+    )
+
+
+class Gesture(BaseModel):
+    """What a hand does in the viewfinder, in shares of the frame's width and height (0..1 from its upper left).
+
+    ``pan`` brings the ground at ``start`` to ``to``; ``zoom`` goes closer or wider by ``factor`` about ``to``;
+    ``turn`` turns and tilts by degrees; ``fly`` moves by shares of the frame's width to the right and ahead.
+    """
+
+    kind: Literal["still", "pan", "zoom", "turn", "fly"]
+    start: tuple[float, float] = (0.5, 0.5)
+    to: tuple[float, float] = (0.5, 0.5)
+    factor: float = Field(1.0, gt=0.01, lt=100)
+    by: tuple[float, float] = (0.0, 0.0)
+
+
+class Flight(BaseModel):
+    """A pose, or the frame of the film to take off from, and what is done to it."""
+
+    pose: FlownPose | None = None
+    frame: int = Field(0, ge=0)
+    gesture: Gesture
+    width: int = Field(640, ge=64, le=2048)
+
+
+@router.post("/flight", response_class=Response)
+async def fly(film_id: str, flight: Flight, desk: TheDesk, state: str) -> Response:
+    """Where a gesture brings the camera, and what it sees there: a JPEG, with the pose as JSON in the header
+    ``X-Pose``."""
+
+    def work() -> tuple[bytes, FlownPose]:
+        film, choreography = desk.film(film_id, state)
+        if flight.pose:
+            pose = flight.pose.pose
+        elif choreography.frames:
+            pose = choreography.track.pose(min(flight.frame, choreography.frames - 1))
+        else:
+            raise NotFound("There is no camera yet to take off from.")
+        pose = after(pose, flight.gesture, film.frame.size)
+        flown = FlownPose(**{name: getattr(pose, name) for name in FlownPose.model_fields})
+        return jpeg_of(
+            desk, film, pose, flight.width // 2 * 2, Quality.DRAFT, scene_at(film, choreography, flight.frame)
+        ), flown
+
+    picture, pose = await desk.draw(work)
+    return Response(picture, media_type="image/jpeg", headers={"X-Pose": pose.model_dump_json()})
+
+
+def after(pose: Pose, gesture: Gesture, size: FrameSize) -> Pose:
+    """The pose after a gesture."""
+    start, to = ((u * size.width, v * size.height) for u, v in (gesture.start, gesture.to))
+    if gesture.kind == "pan":
+        return panned(pose, size, start, to)
+    if gesture.kind == "zoom":
+        return zoomed(pose, size, to, gesture.factor)
+    if gesture.kind == "turn":
+        return turned(pose, *gesture.by)
+    if gesture.kind == "fly":
+        return flown(pose, *gesture.by)
+    return pose

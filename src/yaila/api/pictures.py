@@ -70,7 +70,9 @@ async def receive_picture(
         outcome = desk.store.jobs.get(job).settings
         picture = desk.store.pictures.reference(outcome["sha256"])
         if swap:
-            desk.act_later(film_id, [SwapPicture(plate=swap, picture=picture)], f"Swap for {label}")
+            desk.act_later(
+                film_id, [SwapPicture(plate=swap, picture=picture, holes=outcome.get("holes", ()))], f"Swap for {label}"
+            )
         else:
             at = (
                 Point(x, y) if x is not None and y is not None and desk.store.films.state(film_id).film.plates else None

@@ -33,9 +33,9 @@ class _Rims:
 
     def of(self, film: Film, plate_id: str) -> Rim | None:
         index = film.plate_index(plate_id)
-        return self._kept(
-            film.model_copy(update={"plates": film.plates[: index + 1], "vantages": []}).model_dump_json()
-        )
+        # Nothing but the plates decides a rim: an edit of anything else keeps it.
+        plates = [plate.model_copy(update={"reveal": None}) for plate in film.plates[: index + 1]]
+        return self._kept(Film(ground=film.ground, plates=plates).model_dump_json())
 
     def _rim(self, document: str) -> Rim | None:
         film = Film.model_validate_json(document)
@@ -60,7 +60,9 @@ async def get_soundings(film_id: str, desk: TheDesk, state: str) -> Soundings:
 
     def work() -> list[Finding]:
         rims = _rims(desk)
-        return soundings_of(film, desk.store.pictures.pyramid, length, lambda plate: rims.of(film, plate))
+        return soundings_of(
+            film, desk.store.pictures.pyramid, length, lambda plate: rims.of(film, plate), desk.store.aids.kit.faces
+        )
 
     findings = await desk.draw(work)
     return Soundings(findings=findings, grave=sum(finding.grave for finding in findings))

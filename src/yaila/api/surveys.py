@@ -9,11 +9,12 @@ from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from yaila.api.desk import Desk, desk_of
 from yaila.api.jobs import Job, job_of
-from yaila.core.errors import BadSurvey, NotFound
+from yaila.core.errors import BadEdit, BadSurvey, NotFound
 from yaila.core.film import Ground
 from yaila.core.film.acts import Act
+from yaila.core.ground import TileBlock
 from yaila.core.ground.mercator import lonlat_of, mercator_of, tile_of
-from yaila.core.soundings import CapturePlan, PlannedPlate, plan_captures
+from yaila.core.soundings import CapturePlan, plan_captures
 from yaila.core.soundings.capture import SurveyReach, descent
 from yaila.farm.capturing import CaptureSettings
 from yaila.formats.survey import Source, Surveyor, TileMissing
@@ -46,7 +47,7 @@ class Wish(BaseModel):
     source: str
     margin: float = Field(12.0, ge=0, le=200)
     density: float = Field(1.0, ge=0.1, le=4)
-    budget: int = Field(4000, ge=1, le=200_000)
+    budget: int = Field(1500, ge=1, le=200_000)
     stretch: tuple[int, int] | None = None
     place: tuple[float, float] | None = None
     spans: tuple[float, float] | None = None
@@ -56,7 +57,7 @@ class NewCapture(BaseModel):
     """Plates to fetch, with their names."""
 
     source: str
-    plates: list[PlannedPlate] = Field(min_length=1, max_length=100)
+    plates: list[TileBlock] = Field(min_length=1, max_length=100)
     names: list[str] = []
 
 
@@ -163,20 +164,40 @@ def start_capture(film_id: str, new: NewCapture, desk: TheDesk, request: Request
         for number, plate in enumerate(new.plates)
     ]
     names = ["".join(c if c.isalnum() or c in " -_.,’" else "-" for c in name)[:100] for name in names]
-    capture = CaptureSettings(source=source, plates=new.plates, names=names)
     label = names[0] if len(names) == 1 else f"{len(names)} plates of {source.name}"
-    total = sum(plate.tiles for plate in new.plates) + 1
+    return _capture(desk, film_id, label, CaptureSettings(source=source, plates=new.plates, names=names))
+
+
+@router.post("/films/{film_id}/captures/again/{plate_id}", status_code=202)
+def ask_again(film_id: str, plate_id: str, desk: TheDesk, request: Request) -> Job:
+    """Ask the source once more for the tiles that a captured plate lacks; all else about the plate stays."""
+    plate = desk.store.films.state(film_id).film.plate(plate_id)
+    if not plate.captured:
+        raise BadEdit("This plate was not captured from a source that is known here. Swap its picture, or capture it.")
+    source = _source(desk, request, plate.captured.source)
+    label = f"Missing tiles of {plate.name}"
+    settings = CaptureSettings(
+        source=source, plates=[plate.captured.tiles], names=[plate.name], again=plate.id, lacking=len(plate.holes)
+    )
+    return _capture(desk, film_id, label, settings)
+
+
+def _capture(desk: Desk, film_id: str, label: str, capture: CaptureSettings) -> Job:
+    """Start a capture, and have its outcome applied to the film."""
+    total = sum(len(block.names) for block in capture.plates) + 1
     job = desk.store.jobs.add("capture", film_id, label, {"capture": capture.model_dump(mode="json")}, total)
 
     def lay() -> None:
         outcome = desk.store.jobs.get(job).settings
         acts = ACTS.validate_python(outcome.get("acts", []))
         if acts:
-            desk.act_later(film_id, acts, f"Capture {label}")
+            desk.act_later(film_id, acts, label if capture.again else f"Capture {label}")
         holes = sum(len(act.get("holes", [])) for act in outcome.get("acts", []))
         fault = outcome.get("fault")
         if fault:
             desk.store.jobs.note(job, state="failed", message=fault)
+        elif capture.again and not acts:
+            desk.store.jobs.note(job, state="failed", message=f"“{capture.source.name}” still has none of them.")
         else:
             told = f"{holes} {'tile is' if holes == 1 else 'tiles are'} missing. Ask again later." if holes else ""
             desk.store.jobs.note(job, state="done", done=total, message=told)

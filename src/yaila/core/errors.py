@@ -40,6 +40,13 @@ class BadSurvey(YailaError):
     status = 422
 
 
+class BadTrack(YailaError):
+    """The file holds no way that can become a route."""
+
+    kind = "bad-track"
+    status = 422
+
+
 class BadOutlines(YailaError):
     """The file holds no outlines that can be laid."""
 

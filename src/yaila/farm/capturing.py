@@ -14,10 +14,11 @@ from pydantic import BaseModel
 
 from yaila.core.errors import BadSurvey, YailaError
 from yaila.core.film import Feather
-from yaila.core.film.acts import LayPlate
-from yaila.core.film.model import new_id
+from yaila.core.film.acts import LayPlate, SwapPicture
+from yaila.core.film.model import Captured
+from yaila.core.film.part import new_id
+from yaila.core.ground import TileBlock
 from yaila.core.ground.georeference import MERCATOR, Georeference
-from yaila.core.soundings import PlannedPlate
 from yaila.farm.pulse import Pulse
 from yaila.formats.mosaic import Mosaic
 from yaila.formats.survey import Source, Surveyor
@@ -28,53 +29,60 @@ FEATHER = 12.0
 
 
 class CaptureSettings(BaseModel):
-    """From where, and which plates; names go with them."""
+    """From where, and which plates; names go with them.
+
+    ``again`` is a plate of the film that is captured once more, for the tiles it lacks; ``lacking`` says how many.
+    """
 
     source: Source
-    plates: list[PlannedPlate]
+    plates: list[TileBlock]
     names: list[str]
+    again: str | None = None
+    lacking: int = 0
 
 
 def capture(
     store: Store, settings: CaptureSettings, number: int, surveyor: Surveyor, folder: Path, pulse: Pulse, done: int
-) -> LayPlate:
-    """Fetch one plate; returns the act that lays it.
+) -> LayPlate | SwapPicture | None:
+    """Fetch one plate; returns the act that lays it, or none if a plate asked for again got nothing new.
 
     Raises:
         BadSurvey: the source gives no tiles of it at all, or something else than tiles.
     """
-    planned, source = settings.plates[number], settings.source
-    mosaic = Mosaic(folder, planned.columns, planned.rows, source.tile)
+    block, source, name = settings.plates[number], settings.source, settings.names[number]
+    mosaic = Mosaic(folder, block.columns, block.rows, source.tile)
     came = 0
 
-    def take(name: tuple[int, int, int], pixels: NDArray[np.uint8] | None) -> None:
+    def take(tile: tuple[int, int, int], pixels: NDArray[np.uint8] | None) -> None:
         nonlocal done, came
         done += 1
         pulse.beat(done)
         if pixels is not None:
             came += 1
-            mosaic.put(name[1] - planned.column, name[2] - planned.row, pixels)
+            mosaic.put(tile[1] - block.column, tile[2] - block.row, pixels)
 
-    wanted = [
-        (planned.zoom, planned.column + column, planned.row + row)
-        for row in range(planned.rows)
-        for column in range(planned.columns)
-    ]
-    surveyor.tiles(wanted, take)
+    surveyor.tiles(block.names, take)
     if not came:
-        raise BadSurvey(f"“{source.name}” gave none of the {len(wanted)} tiles of “{settings.names[number]}”.")
-    file = folder / f"{settings.names[number]}.tif"
+        raise BadSurvey(f"“{source.name}” gave none of the {len(block.names)} tiles of “{name}”.")
+    holes = tuple(mosaic.holes)
+    if settings.again and len(holes) >= settings.lacking:
+        return None
+    file = folder / f"{name}.tif"
     mosaic.write(file)
-    west, _, _, north = planned.box
-    pixel = (planned.box[2] - west) / planned.size[0]
+    picture, captured = store.pictures.add(file, file.name), Captured(source=source.id, tiles=block)
+    if settings.again:
+        return SwapPicture(plate=settings.again, picture=picture, holes=holes, captured=captured)
+    west, _, east, north = block.ground
+    pixel = (east - west) / (block.columns * source.tile)
     return LayPlate(
         id=new_id(),
-        picture=store.pictures.add(file, file.name),
-        name=settings.names[number],
+        picture=picture,
+        name=name,
         georeference=Georeference(crs=MERCATOR, affine=(pixel, 0.0, west, 0.0, -pixel, north)),
         credit=source.credit,
         feather=Feather(width=FEATHER),
-        holes=tuple(mosaic.holes),
+        holes=holes,
+        captured=captured,
         sort=True,
     )
 
@@ -90,11 +98,12 @@ def run(store: Store, job: str) -> None:
     try:
         surveyor = Surveyor(settings.source, store.tiles, trusted=settings.source.builtin)
         done = 0
-        for number, planned in enumerate(settings.plates):
+        for number, block in enumerate(settings.plates):
             with tempfile.TemporaryDirectory(dir=store.arrivals, prefix=job) as folder:
                 act = capture(store, settings, number, surveyor, Path(folder), pulse, done)
-            done += planned.tiles
-            acts.append(act.model_dump(mode="json"))
+            done += len(block.names)
+            if act:
+                acts.append(act.model_dump(mode="json"))
             store.jobs.note(job, settings=row.settings | {"acts": acts}, done=min(done, row.total - 1))
     except YailaError as error:
         # What was got before stays got: the server lays it.

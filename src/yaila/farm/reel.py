@@ -19,9 +19,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.camera import FrameSize
 from yaila.core.errors import BadRender, YailaError
-from yaila.core.film import Film, choreograph
+from yaila.core.film import Film, choreograph, scene_at
 from yaila.core.imagery import PageStore, Pyramid
-from yaila.core.picture import Quality, picture_of
+from yaila.core.picture import Kit, Quality, draw_scene, plates_picture
 from yaila.farm.pulse import Pulse
 from yaila.formats.mp4 import mp4_writer
 from yaila.store import Store
@@ -68,6 +68,7 @@ def render(
     settings: ReelSettings,
     progress: Callable[[int], None] = lambda done: None,
     pages: PageStore | None = None,
+    kit: Kit = Kit(),  # noqa: B008 - frozen
 ) -> None:
     """Render a reel to an MP4 file.
 
@@ -77,7 +78,8 @@ def render(
         BadRender: see :func:`frames_of`.
     """
     frames, size = frames_of(film, settings), size_for(film, settings.width)
-    track, store = choreograph(film).track, pages or PageStore(512)
+    choreography = choreograph(film)
+    track, store = choreography.track, pages or PageStore(512)
     drawn: queue.Queue[NDArray[np.uint8] | BaseException] = queue.Queue(maxsize=3)
     stop = threading.Event()
 
@@ -90,15 +92,16 @@ def render(
 
     def draw_all() -> None:
         try:
-            pose, picture = None, None
+            pose, reveals, ground = None, None, None
             for frame in frames:
                 if stop.is_set():
                     return
-                # While the camera rests, the picture is the same.
-                if picture is None or track.pose(frame) != pose:
-                    pose = track.pose(frame)
-                    picture = picture_of(film, pose, size, Quality.FINAL, open_picture, store)
-                put(picture)
+                # While the camera rests, the ground is the same; marks may move on it.
+                scene = scene_at(film, choreography, frame)
+                if ground is None or track.pose(frame) != pose or scene.reveals != reveals:
+                    pose, reveals = track.pose(frame), scene.reveals
+                    ground = plates_picture(film, pose, size, Quality.FINAL, open_picture, store, reveals)
+                put(draw_scene(ground, scene, pose, film, kit))
         except BaseException as error:
             put(error)
 
@@ -126,7 +129,7 @@ def run(store: Store, job: str) -> None:
     store.jobs.note(job, state="running")
     path = store.reels / f"{job}.mp4"
     try:
-        render(film, store.pictures.pyramid, path, settings, pulse.beat)
+        render(film, store.pictures.pyramid, path, settings, pulse.beat, kit=store.aids.kit)
     except YailaError as error:
         store.jobs.note(job, state="failed", message=str(error))
     else:

@@ -15,20 +15,24 @@ from typing import Any
 from yaila.core.errors import BadBundle
 from yaila.core.film import Film
 
-MEDIA = re.compile(r"media/([0-9a-f]{64})\.(png|jpg|webp|tif)")
+MEDIA = re.compile(r"media/([0-9a-f]{64})\.(png|jpg|webp|tif|ttf|otf)")
 
 
-def write_bundle(path: Path, film: Film, source: Callable[[str], Path]) -> None:
-    """Write a film and its pictures.
+def write_bundle(path: Path, film: Film, source: Callable[[str], Path], aid: Callable[[str], Path]) -> None:
+    """Write a film, its pictures, and the fonts and signs that it needs.
 
     Args:
         source: gives the file of a picture by its SHA-256.
+        aid: gives the file of a font or a sign by its SHA-256.
     """
     part = path.with_name(path.name + ".part")
     with zipfile.ZipFile(part, "w", zipfile.ZIP_STORED, allowZip64=True) as bundle:
         bundle.writestr("film.json", film.model_dump_json(indent=2))
         for sha256 in dict.fromkeys(plate.picture.sha256 for plate in film.plates):
             file = source(sha256)
+            bundle.write(file, f"media/{sha256}{file.suffix}")
+        for sha256 in sorted(film.aids):
+            file = aid(sha256)
             bundle.write(file, f"media/{sha256}{file.suffix}")
     part.replace(path)
 

@@ -12,7 +12,7 @@ import numpy as np
 from skimage.measure import points_in_poly
 
 from yaila.core.errors import BadOutlines
-from yaila.core.film.model import Region
+from yaila.core.film.marked import Region
 from yaila.core.film.tracing import area_of
 from yaila.core.ground import Point
 from yaila.core.ground.mercator import lonlat_of, mercator_of

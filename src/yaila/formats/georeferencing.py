@@ -16,8 +16,7 @@ from pyproj.exceptions import CRSError
 
 from yaila.core.errors import BadGeoreference
 from yaila.core.ground.georeference import Georeference
-
-USER_DEFINED = 32767
+from yaila.formats.geokeys import crs_of_keys
 
 
 def is_tiff(path: Path) -> bool:
@@ -46,15 +45,11 @@ def read_geotiff(path: Path, name: str) -> Georeference | None:
             f"“{name}” says where it lies but not in which coordinate reference system. Give it one (a .prj or an EPSG "
             "code) in the program that made it, or lay it by control points."
         )
-    code = tags.get("ProjectedCSTypeGeoKey") or tags.get("GeographicTypeGeoKey") or USER_DEFINED
-    if int(code) == USER_DEFINED:
-        raise BadGeoreference(
-            f"“{name}” has a projection of its own making, not a known code. Save it in one with an EPSG code."
-        )
+    crs = crs_of_keys(tags, name)
     if int(tags.get("GTRasterTypeGeoKey", 1)) == 2:
         # Pixel is point: the coordinates belong to the centre of a pixel, not to its corner.
         c, f = c - (a + b) / 2, f - (d + e) / 2
-    return _checked(f"EPSG:{int(code)}", (a, b, c, d, e, f), name)
+    return _checked(crs, (a, b, c, d, e, f), name)
 
 
 def _affine(tags: dict[str, Any], name: str) -> tuple[float, ...]:

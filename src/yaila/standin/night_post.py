@@ -13,13 +13,29 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from yaila.core.camera import Ease
-from yaila.core.film import Duration, Feather, Film, Ground, Passage, Plate, Vantage
+import cv2
+import numpy as np
+
+from yaila.core.camera import Breath, Ease
+from yaila.core.film import Duration, Feather, Film, Ground, Marker, Passage, Plate, Route, RoutePoint, Vantage
 from yaila.core.film.acts import MatchTone
+from yaila.core.film.marked import Draws, Label, LabelStyle, Leader, MarkerStyle, Region
 from yaila.core.film.model import Fit
 from yaila.core.film.overlap import tone_match_of
-from yaila.core.ground import GroundBox, Similarity
+from yaila.core.ground import GroundBox, Point, Similarity
 from yaila.core.ground.georeference import MERCATOR, Georeference
+from yaila.core.marks import (
+    Arrival,
+    FilmMoment,
+    Lettering,
+    MarkerLook,
+    MarkMoment,
+    RegionLook,
+    RouteMoment,
+    Stroke,
+    Traveller,
+    VantageMoment,
+)
 from yaila.standin.world import Harbour, World
 from yaila.store import Store
 
@@ -123,6 +139,35 @@ def _plate(store: Store, world: World, shot: Shot) -> Plate:
     )
 
 
+WAY = (
+    (437.44, 210.94), (454.19, 211.81), (471.2, 227.9), (470.9, 233.2), "Tolvane", (482.94, 235.06), "Quillhaven",
+    (483.69, 235.56), (483.31, 217.44), "Ebbing Light", (484.4, 215.0), (487.2, 212.6), (503.56, 212.94),
+    (521.31, 230.19), "Sarnish Point",
+)  # fmt: skip
+"""The boat's way from Marrowick: places in kilometres, and the harbours that it calls at."""
+
+
+def mail_boat(world: World) -> Route:
+    """The route of the mail boat, which reaches each harbour as the camera does."""
+    waits = {"Tolvane": 0.2, "Quillhaven": 1.6, "Ebbing Light": 3.0}
+    points = []
+    for step in ("Marrowick", *WAY):
+        if isinstance(step, str):
+            harbour = world.harbours[step]
+            x, y = place(harbour, 0, min(harbour.radius * 0.35, 260))
+            points.append(RoutePoint(x=x, y=y, stop=step, wait=waits.get(step, 0.0)))
+        else:
+            points.append(RoutePoint(x=step[0] * 1000, y=step[1] * 1000))
+    return Route(
+        id="boat", name="Mail boat", points=tuple(points), look=Stroke(dash="dashes", width=7, spacing=15),
+        traveller=Traveller(symbol="boat", size=54),
+        draws=Draws(
+            shown=True, starts=VantageMoment(vantage="v3", edge="leaves"), pace="legs", legs=(3.6, 2.2, 4.4, 4.4),
+            ease=Ease(x1=0.5, y1=0.0, x2=0.4, y2=1.0),
+        ),
+    )  # fmt: skip
+
+
 def night_post(world: World, plates: list[Plate]) -> Film:
     """The film on its plates."""
     marrowick, quillhaven = world.harbours["Marrowick"], world.harbours["Quillhaven"]
@@ -132,7 +177,7 @@ def night_post(world: World, plates: list[Plate]) -> Film:
         x1, y1, x2, y2 = ease
         return Passage.model_validate(
             {
-                "manner": manner,
+                "manner": {"kind": manner},
                 "ease": Ease(x1=x1, y1=y1, x2=x2, y2=y2),
                 "duration": Duration(unit="seconds", value=seconds),
             }
@@ -143,29 +188,109 @@ def night_post(world: World, plates: list[Plate]) -> Film:
     harbour = place(marrowick, -10, 40)
     quill = place(quillhaven, 0, -40)
     vantages = [
-        Vantage(id="v1", name="The sound", x=478e3, y=243e3, span=138e3, hold=1.6, passage=leave("glide", 7, settle)),
+        Vantage(id="v1", name="The sound", x=478e3, y=243e3, span=138e3, hold=2.4, passage=leave("glide", 7, settle)),
         Vantage(
-            id="v2", name="Harbour wall", x=wall[0], y=wall[1], span=150, hold=1.8, passage=leave("glide", 3.4, swell)
+            id="v2", name="Harbour wall", x=wall[0], y=wall[1], span=150, hold=1.8, breath=Breath(across=3, up=2),
+            passage=leave("glide", 3.4, swell),
         ),
         Vantage(
             id="v3", name="Marrowick", x=harbour[0], y=harbour[1], span=620, tilt=52, heading=-28, focal=30, hold=1.4,
+            breath=Breath(turn=4),
             passage=leave("hop", 6, swell),
         ),
         Vantage(
             id="v4", name="Quillhaven", x=quill[0], y=quill[1], span=1900, tilt=48, heading=38, focal=32, hold=1.6,
+            breath=Breath(turn=3, across=2),
             passage=leave("hop", 4.4, swell),
         ),
         Vantage(
-            id="v5", name="Ebbing Light", x=ebbing.x - 40, y=ebbing.y + 30, span=1130, tilt=20, heading=40, hold=1.4,
+            id="v5", name="Ebbing Light", x=ebbing.x - 40, y=ebbing.y + 30, span=1130, tilt=20, heading=40, hold=3.0,
             passage=leave("hop", 4.4, settle),
         ),
         Vantage(
             id="v6", name="Sarnish Point", x=sarnish.x + 2500, y=sarnish.y - 800, span=17e3, tilt=46, heading=104,
-            focal=28, hold=1.4, passage=leave("glide", 4.6, settle),
+            focal=28, hold=1.4, breath=Breath(turn=6), passage=leave("glide", 4.6, settle),
         ),
-        Vantage(id="v7", name="Home again", x=478e3, y=243e3, span=138e3, hold=1.6),
+        Vantage(id="v7", name="Home again", x=478e3, y=243e3, span=138e3, hold=4.2),
     ]  # fmt: skip
+    route = mail_boat(world)
+    stops = [(k, point) for k, point in enumerate(route.points) if point.stop]
+    markers = [
+        Marker(
+            id=f"m{number}", name=point.stop or "", x=point.x, y=point.y,
+            starts=RouteMoment(route=route.id, point=k), style="calls",
+        )
+        for number, (k, point) in enumerate(stops)
+    ]  # fmt: skip
+    markers.append(
+        Marker(
+            id="light", name="The light", x=ebbing.x, y=ebbing.y, starts=VantageMoment(vantage="v5", offset=-12),
+            ends=VantageMoment(vantage="v5", edge="leaves", offset=20),
+            look=MarkerLook(
+                symbol="dot", colour="#ffe9a8", edge=0, scales="ground", ground=44, pulses=0.7, opacity=0.9
+            ),
+        )
+    )  # fmt: skip
     return Film(
         name="The Night Post", rate="25", background="#16435f", ground=Ground(kind="mercator"), plates=plates,
-        vantages=vantages,
+        vantages=vantages, routes=[route], markers=markers, labels=_labels(stops, ebbing), regions=[_island(world)],
+        styles=[
+            MarkerStyle(id="calls", name="Calls", look=MarkerLook(size=38)),
+            LabelStyle(id="names", name="Harbour names", look=Lettering(family="Lato", size=46, halo=12)),
+        ],
+    )  # fmt: skip
+
+
+def _labels(stops: list[tuple[int, RoutePoint]], ebbing: Harbour) -> list[Label]:
+    """The title, the harbours' names, which come as the boat calls, a sea's name, and two callouts."""
+    names = [
+        Label(
+            id=f"n{number}", name=point.stop or "", text=point.stop or "", x=point.x, y=point.y, style="names", gap=34,
+            starts=MarkMoment(mark=f"m{number}", offset=4), comes=Arrival(how="letters", frames=16),
+        )
+        for number, (_, point) in enumerate(stops)
+    ]  # fmt: skip
+    title = Label(
+        id="title", name="Title", text="THE NIGHT POST", stands="frame", u=0.5, v=0.47,
+        starts=FilmMoment(seconds=0.2), ends=VantageMoment(vantage="v1", edge="leaves", offset=14),
+        comes=Arrival(how="words", frames=20), goes=Arrival(how="fade", frames=14),
+        look=Lettering(family="Dosis", size=118, tracking=34, halo=26),
+    )  # fmt: skip
+    sea = Label(
+        id="sea", name="Sea", text="Aldermere Sound", x=441e3, y=259e3, stands="board", turn=-8, sits="over",
+        closest=34e3, comes=Arrival(how="fade", frames=20),
+        look=Lettering(
+            family="Noto Serif", bold=False, italic=True, scales="ground", ground=2700, size=46, tracking=30,
+            colour="#cfe6ef", halo=0, opacity=0.75,
+        ),
+    )  # fmt: skip
+    keeper = Label(
+        id="keeper", name="Keeper", text="The light\nlit since 1871", x=ebbing.x, y=ebbing.y,
+        starts=VantageMoment(vantage="v5", offset=2), ends=VantageMoment(vantage="v5", edge="leaves", offset=12),
+        leader=Leader(dx=330, dy=-210, frames=8), comes=Arrival(how="typed", frames=14),
+        look=Lettering(family="Roboto Slab", bold=False, size=36, halo=0, align="left", box="round", pad=20),
+    )  # fmt: skip
+    home = Label(
+        id="home", name="Isle", text="Hollin Isle\nno quay, no post", x=499.4e3, y=224.2e3,
+        starts=MarkMoment(mark="isle", offset=16), leader=Leader(dx=240, dy=150),
+        comes=Arrival(how="rise", frames=12),
+        look=Lettering(family="Roboto Slab", bold=False, size=32, halo=0, align="left", box="round", pad=18),
+    )  # fmt: skip
+    return [sea, *names, title, keeper, home]
+
+
+def _island(world: World) -> Region:
+    """The island that the boat does not call at, lifted out as the camera is home again."""
+    box = GroundBox(493e3, 217e3, 506e3, 232e3)
+    land = (world.heights(box, 520) > 0).astype(np.uint8)
+    outlines, _ = cv2.findContours(land, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    shore = cv2.approxPolyDP(max(outlines, key=cv2.contourArea), 1.2, True)[:, 0]
+    pixel = (box.east - box.west) / 520
+    ring = tuple(Point(box.west + (x + 0.5) * pixel, box.north - (y + 0.5) * pixel) for x, y in shore.tolist())
+    return Region(
+        id="isle", name="Hollin Isle", rings=(ring,), starts=VantageMoment(vantage="v7", offset=-20),
+        comes=Arrival(how="fade", frames=20), flashes=1, flash=16,
+        look=RegionLook(
+            filled=0, border=3, lift=30, sides=20, shadow=18, rest="dimmed", rest_by=0.5, side_colour="#4d4430"
+        ),
     )  # fmt: skip

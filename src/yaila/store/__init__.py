@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+from yaila.store.aids import Aid, Aids
 from yaila.store.database import open_database
 from yaila.store.films import FilmCard, Films, FilmState, checked, difference, patched
 from yaila.store.jobs import Jobs
@@ -12,6 +13,8 @@ from yaila.store.pictures import Pictures
 from yaila.store.sources import Sources
 
 __all__ = [
+    "Aid",
+    "Aids",
     "FilmCard",
     "FilmState",
     "Films",
@@ -45,6 +48,7 @@ class Store:
         self.jobs = Jobs(engine)
         self.sources = Sources(engine)
         self.pictures = Pictures(engine, self.home / "pictures")
+        self.aids = Aids(self._folder("aids"))
 
     def _folder(self, name: str) -> Path:
         folder = self.home / name

@@ -173,9 +173,9 @@ def test_vantages_are_added_doubled_moved_and_taken_out() -> None:
     assert added.vantages[1].span == pytest.approx(800)
     assert [v.id for v in acts.ReorderVantage(vantage="new", to=2).apply(added).vantages] == ["v0", "v1", "new"]
     assert [v.id for v in acts.DuplicateVantage(vantage="v0", id="twin").apply(added).vantages][:2] == ["v0", "twin"]
-    assert [v.id for v in acts.RemoveVantage(vantage="v0").apply(added).vantages] == ["new", "v1"]
+    assert [v.id for v in acts.RemoveVantages(vantages=["v0"]).apply(added).vantages] == ["new", "v1"]
     with pytest.raises(BadEdit, match="no longer in the film"):
-        acts.RemoveVantage(vantage="gone").apply(once)
+        acts.RemoveVantages(vantages=["gone"]).apply(once)
 
 
 def test_retiming_moves_along_what_follows() -> None:

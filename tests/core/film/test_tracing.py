@@ -12,14 +12,17 @@ import pytest
 from tests.conftest import write_picture
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.errors import BadEdit, BadOutlines
-from yaila.core.film import Film, Plate
-from yaila.core.film.model import PictureRef, Region, RegionStyle
+from yaila.core.film import Film, Plate, Scene
+from yaila.core.film.marked import Region
+from yaila.core.film.model import PictureRef
+from yaila.core.film.scene import Present
 from yaila.core.film.tracing import area_of, trace
 from yaila.core.ground import Point, Similarity
 from yaila.core.ground.mercator import mercator_of
 from yaila.core.imagery import PageStore, build_pyramid, open_pyramid
 from yaila.core.imagery.land import ByColour
 from yaila.core.imagery.pyramid import TiffPyramid
+from yaila.core.marks import RegionLook
 from yaila.core.picture import Quality, picture_of
 from yaila.formats.geojson import read_geojson, write_geojson
 
@@ -64,13 +67,14 @@ def test_tracing_needs_something_see_through(sheet: tuple[Plate, TiffPyramid]) -
         trace(plate, lambda _: pyramid, least=1e7)
 
 
-def drawn(style: RegionStyle, pose: Pose, side: int = 400) -> np.ndarray:
+def drawn(look: RegionLook, pose: Pose, side: int = 400) -> np.ndarray:
     square = tuple(Point(x, y) for x, y in ((5e5, 2e5), (5e5 + 100, 2e5), (5e5 + 100, 2e5 + 100), (5e5, 2e5 + 100)))
     hole = tuple(Point(x + 5e5, y + 2e5) for x, y in ((40, 40), (60, 40), (60, 60), (40, 60)))
     film = Film(
-        frame={"width": 400, "height": 400}, background="#000000", regions=[Region(rings=(square, hole), style=style)]
+        frame={"width": 400, "height": 400}, background="#000000", regions=[Region(rings=(square, hole), look=look)]
     )
-    return picture_of(film, pose, FrameSize(side, side), Quality.FINAL, lambda _: None, PageStore(16))
+    scene = Scene(tuple(Present(region, region.look) for region in film.regions))
+    return picture_of(film, pose, FrameSize(side, side), Quality.FINAL, lambda _: None, PageStore(16), scene)
 
 
 def above(span: float, **more: float) -> Pose:
@@ -78,7 +82,7 @@ def above(span: float, **more: float) -> Pose:
 
 
 def test_a_region_is_filled_to_its_outline_and_not_in_its_hole() -> None:
-    frame = drawn(RegionStyle(fill="#ff0000"), above(200))
+    frame = drawn(RegionLook(fill="#ff0000"), above(200))
     # Half the frame wide: pixels 100 to 300; its hole 180 to 220.
     assert tuple(frame[150, 150]) == (255, 0, 0)
     assert tuple(frame[200, 200]) == (0, 0, 0)
@@ -86,34 +90,34 @@ def test_a_region_is_filled_to_its_outline_and_not_in_its_hole() -> None:
     red = (frame[..., 0] / 255).sum()
     assert red == pytest.approx(200**2 - 40**2, rel=2e-3)
     # A thousand times closer its edge is as sharp: one pixel is neither in nor out, whatever the size of the ground.
-    close = drawn(RegionStyle(fill="#ff0000"), Pose(5e5, 2e5 + 50, 0.2, 0.0, 0.0, 0.0, 35.0))
+    close = drawn(RegionLook(fill="#ff0000"), Pose(5e5, 2e5 + 50, 0.2, 0.0, 0.0, 0.0, 35.0))
     edge = close[200, :, 0].astype(int)
     assert edge[:198].max() == 0
     assert edge[203:].min() == 255
 
 
 def test_gap_glow_shadow_and_opacity_do_what_they_say() -> None:
-    gap = drawn(RegionStyle(fill="#ff0000", gap=10), above(200))
+    gap = drawn(RegionLook(fill="#ff0000", gap=10), above(200))
     assert tuple(gap[150, 105]) == (0, 0, 0)
     assert tuple(gap[150, 115]) == (255, 0, 0)
-    glow = drawn(RegionStyle(fill="#800000", glow=12, glow_colour="#ffffff"), above(200))
+    glow = drawn(RegionLook(fill="#800000", glow=12, glow_colour="#ffffff"), above(200))
     assert glow[150, 102, 1] > 120
     assert glow[150, 150, 1] < 10
     assert tuple(glow[150, 95]) == (0, 0, 0)
-    half = drawn(RegionStyle(fill="#ff0000", opacity=0.5), above(200))
+    half = drawn(RegionLook(fill="#ff0000", opacity=0.5), above(200))
     assert half[150, 150, 0] == pytest.approx(128, abs=1)
-    shadow = drawn(RegionStyle(fill="#ff0000", shadow=20), above(200))
+    shadow = drawn(RegionLook(fill="#ff0000", shadow=20), above(200))
     assert tuple(shadow[150, 150]) == (255, 0, 0)
     # The same film at twice the size has a gap twice as wide.
-    twice = drawn(RegionStyle(fill="#ff0000", gap=10), above(200), 800)
+    twice = drawn(RegionLook(fill="#ff0000", gap=10), above(200), 800)
     assert tuple(twice[300, 215]) == (0, 0, 0)
     assert tuple(twice[300, 225]) == (255, 0, 0)
 
 
 def test_a_tilted_camera_draws_what_lies_before_it_only() -> None:
-    frame = drawn(RegionStyle(fill="#ff0000"), Pose(5e5 + 50, 2e5 + 400, 300, 80.0, 0.0, 0.0, 35.0))
+    frame = drawn(RegionLook(fill="#ff0000"), Pose(5e5 + 50, 2e5 + 400, 300, 80.0, 0.0, 0.0, 35.0))
     assert frame.max() == 0
-    ahead = drawn(RegionStyle(fill="#ff0000"), Pose(5e5 + 50, 2e5, 300, 70.0, 0.0, 0.0, 35.0))
+    ahead = drawn(RegionLook(fill="#ff0000"), Pose(5e5 + 50, 2e5, 300, 70.0, 0.0, 0.0, 35.0))
     assert (ahead[..., 0] > 0).sum() > 500
 
 

@@ -140,6 +140,14 @@ def test_without_its_finest_plate_time_place_and_size_are_named(post: Film) -> N
     assert worst.remedy.size[0] >= 1920
 
 
+def test_a_larger_budget_buys_fewer_plates() -> None:
+    film = descent(Film(ground=Ground(kind="mercator")), 430e3, 214e3, 40000, 1200)
+    plans = [plan_captures(film, REACH, budget=budget) for budget in (1, 1500, 100_000)]
+    assert [len(plan.plates) for plan in plans] == sorted({len(plan.plates) for plan in plans}, reverse=True)
+    assert [plan.tiles for plan in plans] == sorted(plan.tiles for plan in plans)
+    assert 1 < plans[0].tiles < plans[1].tiles <= 1500 < plans[2].tiles
+
+
 def test_a_plan_for_a_place_is_a_ladder_centred_on_it() -> None:
     film = descent(Film(ground=Ground(kind="mercator")), 430e3, 214e3, 40000, 1200)
     plan = plan_captures(film, REACH, margin=10)
@@ -153,7 +161,7 @@ def test_a_plan_for_a_place_is_a_ladder_centred_on_it() -> None:
         assert abs((west + east) / 2 - 430e3) <= side
         assert abs((south + north) / 2 - 214e3) <= side
         assert one.tiles == one.columns * one.rows
-    assert plan.tiles <= 4000
+    assert plan.tiles <= 1500
     # Laid, they carry the whole descent.
     assert not [finding for finding in soundings_of(captured(film, plan)) if finding.kind in ("bare", "soft")]
 

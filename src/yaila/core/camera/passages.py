@@ -1,79 +1,79 @@
-"""Passages: the move from one pose to the next in a manner, over progress 0..1."""
+"""A passage over its frames, and how neighbours run on into each other without a stop."""
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass
-from typing import Literal
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.camera.glide import glide, glide_length, turn_between
-from yaila.core.camera.hop import RHO, hop, hop_length
-from yaila.core.camera.pose import Pose
+from yaila.core.camera.easing import Timing, bend
+from yaila.core.camera.manners import Manner, Move
+from yaila.core.camera.pace import changes
+from yaila.core.camera.track import FIELDS
 
-Manner = Literal["glide", "hop"]
-
-
-@dataclass(frozen=True)
-class Track:
-    """The camera at n moments: arrays of shape (n,), in the units of :class:`Pose`."""
-
-    x: NDArray[np.float64]
-    y: NDArray[np.float64]
-    span: NDArray[np.float64]
-    tilt: NDArray[np.float64]
-    heading: NDArray[np.float64]
-    roll: NDArray[np.float64]
-    focal: NDArray[np.float64]
-
-    def __len__(self) -> int:
-        return len(self.x)
-
-    def pose(self, index: int) -> Pose:
-        """The pose at one moment."""
-        return Pose(*(float(getattr(self, name)[index]) for name in FIELDS))
-
-    @staticmethod
-    def still(pose: Pose, count: int) -> Track:
-        """The same pose, ``count`` times."""
-        return Track(*(np.full(count, getattr(pose, name), dtype=np.float64) for name in FIELDS))
-
-    @staticmethod
-    def joined(parts: list[Track]) -> Track:
-        """Tracks one after the other."""
-        return Track(*(np.concatenate([getattr(part, name) for part in parts]) for name in FIELDS))
+SPAN = FIELDS.index("span")
+PLACE = [FIELDS.index("x"), FIELDS.index("y")]
+_STEP = 1e-4
+"""Share of a passage's time over which a rate is taken."""
 
 
-FIELDS = ("x", "y", "span", "tilt", "heading", "roll", "focal")
+@lru_cache(maxsize=4096)
+def path_length(move: Move, manner: Manner) -> float:
+    """How much the picture changes on the way, in doublings (``pace.changes``)."""
+    return float(changes(manner.path(move, np.linspace(0, 1, 257))).sum())
 
 
-def travel(start: Pose, end: Pose, manner: Manner, progress: NDArray[np.float64]) -> Track:
-    """The camera along a passage.
+@lru_cache(maxsize=2048)
+def channels_of(move: Move, manner: Manner, timing: Timing, frames: int) -> NDArray[np.float64]:
+    """The channels (``Track.channels``) of a passage at its frames 0 to ``frames``, shape (frames + 1, 7)."""
+    made = _channels_at(move, manner, timing, frames, np.arange(frames + 1, dtype=np.float64))
+    made.flags.writeable = False
+    return made
 
-    Target and span follow the manner; tilt and roll run evenly, heading the shorter way round, focal length
-    evenly in its logarithm.
+
+@lru_cache(maxsize=4096)
+def rates_of(move: Move, manner: Manner, timing: Timing, frames: int) -> NDArray[np.float64]:
+    """How fast the channels change at the start and at the end of a passage, a frame; shape (2, 7)."""
+    step = _STEP * frames
+    near = np.array([0.0, step, 2 * step])
+    weights = np.array([-1.5, 2.0, -0.5]) / step
+    start = weights @ _channels_at(move, manner, timing, frames, near)
+    end = -weights @ _channels_at(move, manner, timing, frames, frames - near)
+    return np.stack([start, end])
+
+
+def _channels_at(
+    move: Move, manner: Manner, timing: Timing, frames: int, at: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    return manner.path(move, manner.progress(timing, frames, at)).channels()
+
+
+def through_rate(before: NDArray[np.float64], after: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The rate at which a vantage is passed, from those of the passages on either side, (7,) each.
+
+    Places take the mean; the other channels the harmonic mean if both run the same way and else stand still for the
+    moment, so that none of them overshoots (Fritsch and Butland, "A method for constructing local monotone piecewise
+    cubic interpolants", 1984).
     """
-    progress = np.asarray(progress, dtype=np.float64)
-    x, y, span = (glide if manner == "glide" else hop)(start, end, progress).T
-    return Track(
-        x,
-        y,
-        span,
-        np.clip(start.tilt + progress * (end.tilt - start.tilt), 0.0, 85.0),
-        start.heading + progress * turn_between(start.heading, end.heading),
-        start.roll + progress * turn_between(start.roll, end.roll),
-        start.focal * (end.focal / start.focal) ** progress,
-    )
+    same = before * after > 0
+    total = np.where(same, before + after, 1.0)
+    rate = np.where(same, 2 * before * after / total, 0.0)
+    rate[PLACE] = (before[PLACE] + after[PLACE]) / 2
+    return np.asarray(rate)
 
 
-def path_length(start: Pose, end: Pose, manner: Manner) -> float:
-    """How much the picture changes on the way, in doublings.
+def bent(
+    channels: NDArray[np.float64], frames: int, change: NDArray[np.float64], width: float, end: bool
+) -> NDArray[np.float64]:
+    """Channels (frames + 1, 7) whose rate at the end, or else at the start, is changed by ``change`` a frame over the
+    outer ``width`` of the time; places and all else at both ends stay.
 
-    The metric of van Wijk & Nuij (eq. 4), scaled so that a plain zoom in by a factor of two measures 1. A turn
-    on the spot counts a quarter turn as one doubling, a tilt likewise (common practice, no source).
+    The target is bent in frame widths, so that what is seen of it is the same whether the camera is wide or close.
     """
-    length = glide_length(start, end, RHO) if manner == "glide" else hop_length(start, end)
-    swing = math.hypot(turn_between(start.heading, end.heading) if manner == "hop" else 0.0, end.tilt - start.tilt)
-    return math.hypot(length * RHO / math.log(2), swing / 90)
+    time = np.arange(frames + 1) / frames
+    shape = bend(time, width) if end else -bend(1 - time, width)
+    added = shape[:, None] * change * frames
+    at = channels[-1 if end else 0, SPAN]
+    added[:, PLACE] *= np.exp(channels[:, SPAN] - at)[:, None]
+    return np.asarray(channels + added)

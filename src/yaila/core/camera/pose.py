@@ -22,6 +22,10 @@ MAX_TILT = 85.0
 """The steepest tilt away from straight down, degrees."""
 
 
+FARTHEST = 40.0
+"""Where a frame reaches the horizon, its outline on the ground ends at so many times the distance to the target."""
+
+
 class FrameSize(NamedTuple):
     """The size of a frame, pixels."""
 
@@ -54,6 +58,20 @@ class Pose:
     def distance(self) -> float:
         """From the eye to the target, ground units."""
         return self.span * self.focal / FILM_BACK
+
+    @staticmethod
+    def looking(
+        eye: tuple[float, float, float], target: tuple[float, float], roll: float, focal: float, heading: float
+    ) -> Pose:
+        """The pose that looks from an eye (x, y, height > 0) at a target on the ground; ``heading`` counts where the
+        target is right below."""
+        x, y = target[0] - eye[0], target[1] - eye[1]
+        level = math.hypot(x, y)
+        if level > 1e-9 * eye[2]:
+            # The turn nearest to the heading there was, so that it does not jump by 360.
+            heading += (math.degrees(math.atan2(x, y)) - heading + 180) % 360 - 180
+        span = math.hypot(level, eye[2]) * FILM_BACK / focal
+        return Pose(*target, span, math.degrees(math.atan2(level, eye[2])), heading, roll, focal)
 
     def axes(self) -> NDArray[np.float64]:
         """Unit vectors right, up and forward of the camera, shape (3, 3), rows in ground coordinates."""
@@ -91,6 +109,14 @@ class Pose:
         shift = np.array([[1.0, 0.0, -self.x], [0.0, 1.0, -self.y], [0.0, 0.0, 1.0]])
         return relative @ shift
 
+    def frame_from_space(self, size: FrameSize) -> NDArray[np.float64]:
+        """The 3x4 matrix from places in space, (x, y) counted from the target and z above the ground, (x, y, z, 1), to
+        frame pixels, as :meth:`frame_from_ground`."""
+        axes, scale = self.axes(), size.width / self.span
+        depth = np.append(axes[2] / self.distance, 1.0)
+        right, up = np.append(axes[0] * scale, 0.0), np.append(axes[1] * scale, 0.0)
+        return np.stack([right + size.width / 2 * depth, -up + size.height / 2 * depth, depth])
+
     def ground_from_frame(self, size: FrameSize) -> NDArray[np.float64]:
         """The inverse of :meth:`frame_from_ground`, its sign such that w > 0 below the horizon."""
         axes = self.axes()
@@ -103,17 +129,17 @@ class Pose:
         shift = np.array([[1.0, 0.0, self.x], [0.0, 1.0, self.y], [0.0, 0.0, 1.0]])
         return shift @ inverse
 
-    def ground_outline(self, size: FrameSize, farthest: float = 40.0) -> NDArray[np.float64]:
+    def ground_outline(self, size: FrameSize) -> NDArray[np.float64]:
         """What the frame shows of the ground: corners of a convex polygon, shape (n, 2), n from 3 to 5.
 
         Starts at the frame's top left and goes clockwise. Where the frame reaches the horizon, the polygon
-        ends at ``farthest`` times the distance to the target.
+        ends at ``FARTHEST`` times the distance to the target.
         """
         inverse = self.ground_from_frame(size)
         frame = [(0.0, 0.0), (size.width, 0.0), (size.width, size.height), (0.0, size.height)]
         corners = [inverse @ np.array([u, v, 1.0]) for u, v in frame]
-        # w of ground_from_frame is 1 / depth: cut where the depth is `farthest` times the target's.
-        least = 1.0 / farthest
+        # w of ground_from_frame is 1 / depth: cut where the depth is `FARTHEST` times the target's.
+        least = 1.0 / FARTHEST
         kept: list[NDArray[np.float64]] = []
         for here, after in zip(corners, corners[1:] + corners[:1], strict=True):
             if here[2] >= least:

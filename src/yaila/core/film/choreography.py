@@ -1,44 +1,34 @@
 """From the document to the camera at every frame.
 
-Holds and passages are resolved to whole frames, one after the other from frame 0. A passage of D frames shows
-progress k / D at its frame k, so its first frame is still the vantage it leaves and the frame after its last is
+Holds and passages are resolved to whole frames, one after the other from frame 0. A passage of D frames shows its
+frame k of D at its frame k, so its first frame is still the vantage it leaves and the frame after its last is
 the vantage it reaches.
 """
 
 from __future__ import annotations
 
+import threading
+from collections import OrderedDict
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from yaila.core.camera import Track, path_length, travel
-from yaila.core.errors import BadEdit
+from yaila.core.camera import Track
+from yaila.core.camera.extras import breathing, opened, shaken, spun
+from yaila.core.camera.passages import bent, channels_of, rates_of, through_rate
+from yaila.core.camera.track import FIELDS
+from yaila.core.film.legs import Leg, flows, legs_of, move_of, timing_of
 from yaila.core.film.model import Film, Vantage
+from yaila.core.film.timeline import Timeline, timeline_of
 from yaila.core.time import Rate
 
-MOST_FRAMES = 2_000_000
-"""The longest film, frames."""
+BREATH_RAMP = 0.6
+"""Seconds in which a breath sets in and comes to rest."""
 
-
-@dataclass(frozen=True)
-class Leg:
-    """One vantage's stretch of the film, in frames: its hold, then the passage onward (0 for the last)."""
-
-    start: int
-    hold: int
-    passage: int
-    length: float
-    """Length of the passage's path, doublings."""
-
-    @property
-    def leaves(self) -> int:
-        """First frame of the passage."""
-        return self.start + self.hold
-
-    @property
-    def end(self) -> int:
-        """The frame after the passage's last."""
-        return self.start + self.hold + self.passage
+HEADING = FIELDS.index("heading")
+TIGHTEST = 0.15
+"""The share of a passage that is bent where a vantage is passed with full tension, of what may be."""
 
 
 @dataclass(frozen=True)
@@ -49,6 +39,7 @@ class Choreography:
     legs: tuple[Leg, ...]
     track: Track
     """One entry a frame."""
+    timeline: Timeline
 
     @property
     def frames(self) -> int:
@@ -56,46 +47,78 @@ class Choreography:
         return len(self.track)
 
 
-def passage_frames(start: Vantage, end: Vantage, rate: Rate) -> tuple[int, float]:
-    """Whole frames (1 or more) that the passage between two vantages takes, and its length in doublings."""
-    passage = start.passage
-    length = path_length(start.pose, end.pose, passage.manner)
-    duration = passage.duration
-    if duration.unit == "frames":
-        frames = round(duration.value)
-    elif duration.unit == "seconds":
-        frames = rate.frames(duration.value)
-    else:
-        # A move of no length still takes a moment, or natural time would make a jump of it.
-        frames = rate.frames(max(length / duration.value, 0.4))
-    return max(frames, 1), length
+MOST_KNOWN = 16
+_known: OrderedDict[str, Choreography] = OrderedDict()
+_lock = threading.Lock()
 
 
 def choreograph(film: Film) -> Choreography:
     """The camera at every frame of a film; no frames while there is no vantage.
 
     Raises:
-        BadEdit: the film would be longer than ``MOST_FRAMES``.
+        BadEdit: as :func:`legs_of`.
     """
-    rate = film.fps
-    legs: list[Leg] = []
-    start = 0
-    last = len(film.vantages) - 1
-    for index, vantage in enumerate(film.vantages):
-        hold = rate.frames(vantage.hold)
-        frames, length = (0, 0.0)
-        if index < last:
-            frames, length = passage_frames(vantage, film.vantages[index + 1], rate)
-        else:
-            hold = max(hold, 1)
-        legs.append(Leg(start, hold, frames, length))
-        start = legs[-1].end
-        if start > MOST_FRAMES:
-            raise BadEdit(f"The film would be over {MOST_FRAMES:,} frames long. Shorten a hold or a passage.")
+    # One edit asks several times over: when it is checked, laid out, and drawn.
+    reveals = [(key, reveal.starts.model_dump_json()) for key, reveal, _ in film.reveals]
+    key = film.model_dump_json(exclude={"plates"}) + str(reveals)
+    with _lock:
+        if key in _known:
+            _known.move_to_end(key)
+            return _known[key]
+    made = _choreographed(film)
+    with _lock:
+        _known[key] = made
+        while len(_known) > MOST_KNOWN:
+            _known.popitem(last=False)
+    return made
+
+
+def _choreographed(film: Film) -> Choreography:
+    rate, legs = film.fps, legs_of(film)
+    if not legs:
+        return Choreography(rate, legs, Track(*(np.zeros(0),) * 7), timeline_of(film, legs, np.zeros(0)))
     parts: list[Track] = []
+    # Headings go on from where the passage before came to, whole turns included.
+    turns = 0.0
     for index, (leg, vantage) in enumerate(zip(legs, film.vantages, strict=True)):
-        parts.append(Track.still(vantage.pose, leg.hold))
+        if leg.hold:
+            parts.append(_rest(vantage, leg.hold, rate).turned(turns))
         if leg.passage:
-            progress = vantage.passage.ease.at(np.arange(leg.passage) / leg.passage)
-            parts.append(travel(vantage.pose, film.vantages[index + 1].pose, vantage.passage.manner, progress))
-    return Choreography(rate, tuple(legs), Track.joined(parts) if parts else Track(*(np.zeros(0),) * 7))
+            channels = passage_channels(film, legs, index)
+            parts.append(Track.of_channels(channels[:-1]).turned(turns))
+            turns += channels[-1, HEADING] - film.vantages[index + 1].heading
+    track = Track.joined(parts)
+    if film.opening:
+        track = opened(track, film.opening)
+    if film.closing:
+        track = spun(track, film.closing)
+    stretches = [(leg.start, leg.end, vantage.shake) for leg, vantage in zip(legs, film.vantages, strict=True)]
+    timeline = timeline_of(film, legs, track.span)
+    return Choreography(rate, legs, shaken(track, stretches, float(rate.value)), timeline)
+
+
+def _rest(vantage: Vantage, hold: int, rate: Rate) -> Track:
+    if not vantage.breath:
+        return Track.still(vantage.pose, hold)
+    progress = breathing(hold, np.arange(hold, dtype=np.float64), BREATH_RAMP * float(rate.value))
+    return vantage.breath.track(vantage.pose, progress)
+
+
+def passage_channels(film: Film, legs: tuple[Leg, ...], index: int) -> NDArray[np.float64]:
+    """The channels of a passage at its frames and at its arrival, shape (frames + 1, 7), bent into its neighbours where
+    the vantages between are passed without a stop."""
+    frames, manner = legs[index].passage, film.vantages[index].passage.manner
+    channels = channels_of(move_of(film, index), manner, timing_of(film, index), frames)
+    for end, at in ((False, index), (True, index + 1)):
+        if flows(film, at) and legs[at - 1].passage and legs[at].passage:
+            before, after = _rates(film, legs, at - 1)[1], _rates(film, legs, at)[0]
+            mine = before if end else after
+            loose = 1 - film.vantages[at].tension * (1 - TIGHTEST)
+            width = manner.bendable(frames) * loose
+            channels = bent(channels, frames, through_rate(before, after) - mine, width, end)
+    return channels
+
+
+def _rates(film: Film, legs: tuple[Leg, ...], index: int) -> NDArray[np.float64]:
+    manner = film.vantages[index].passage.manner
+    return rates_of(move_of(film, index), manner, timing_of(film, index), legs[index].passage)

@@ -6,19 +6,28 @@ The interface draws what stands here and reckons nothing of its own.
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from itertools import pairwise
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from yaila.core.camera import FrameSize, Track
-from yaila.core.camera.hop import RHO
-from yaila.core.film.choreography import Choreography, Leg, choreograph
+from yaila.core.camera import Ease, FrameSize, Pose, Track
+from yaila.core.camera.manners import Steps
+from yaila.core.camera.pace import changes
+from yaila.core.camera.track import FIELDS
+from yaila.core.film.choreography import Choreography, choreograph, passage_channels
 from yaila.core.film.fitting import ground_of, models_of, tied
-from yaila.core.film.model import Film, Model, Plate, Vantage
+from yaila.core.film.legs import Leg, flows
+from yaila.core.film.marked import Region, Route, Timed
+from yaila.core.film.model import Film, Model, Plate
+from yaila.core.film.timeline import Timeline
+from yaila.core.ground.geodesy import metres_along
 from yaila.core.ground.placement import ground_units_per_pixel, outline, through
-from yaila.core.time import timecode
+from yaila.core.marks import Lettering, MarkerLook, RegionLook, RouteRun, Stroke
+from yaila.core.time import Rate, timecode
 
 XY = tuple[float, float]
 
@@ -67,11 +76,13 @@ class PlatePlan(BaseModel):
     """Corners of a drawn feather on the ground."""
     holes: list[list[XY]]
     """Corners on the ground of what is missing in it."""
+    uncovers: int | None
+    """The frame on which it begins to be uncovered; none if it is there from the start."""
 
 
 class VantagePlan(BaseModel):
     """A vantage in time (frames) and on the ground: the corners of what its frame shows, and where the camera
-    stands (x, y, height)."""
+    stands (x, y, height). ``flows``: it is passed without a stop."""
 
     id: str
     start: int
@@ -81,6 +92,7 @@ class VantagePlan(BaseModel):
     eye: tuple[float, float, float]
     ahead: XY
     """The middle of the frame's upper edge on the ground."""
+    flows: bool
 
 
 class Tick(BaseModel):
@@ -92,12 +104,14 @@ class Tick(BaseModel):
 
 
 class PassagePlan(BaseModel):
-    """The move from one vantage to the next: frames, path of its target on the ground, marks in time."""
+    """The move from one vantage to the next: frames (0 for a cut), path of its target and of its eye (x, y, height),
+    marks in time."""
 
     vantage: str
     start: int
     frames: int
     path: list[XY]
+    eye: list[tuple[float, float, float]]
     ticks: list[Tick]
     distance: float
     length: float
@@ -109,6 +123,49 @@ class PassagePlan(BaseModel):
     ease_name: str
     ease: list[XY]
     """Progress over time, both 0..1."""
+    pace: float
+    """Doublings per second on the mean of the time it moves."""
+    rests: list[tuple[int, int]]
+    """First frame of each rest on the way, and the frame after."""
+
+
+class StopPlan(BaseModel):
+    """A stop of a route: which point it is, and the frames at which the line gets there and goes on."""
+
+    point: int
+    reached: int
+    leaves: int
+
+
+class RoutePlan(BaseModel):
+    """A route on the ground: its line, where its points lie along it (ground units), and its length."""
+
+    id: str
+    line: list[XY]
+    knots: list[float]
+    length: float
+    starts: int
+    stops: list[StopPlan]
+    """Where its line halts; the first and the last of them are its ends."""
+    look: Stroke
+    """How it looks with its style."""
+    metres: float | None
+    """Its length on the Earth, on a georeferenced ground."""
+
+
+class MarkPlan(BaseModel):
+    """A mark in time: its first frame, and the frame after its last; how it looks with its style; and the outline of a
+    circle on the ground."""
+
+    id: str
+    start: int
+    end: int
+    whole: int
+    """A frame at which all of it is there."""
+    look: MarkerLook | Lettering | RegionLook
+    rings: list[list[XY]]
+    uncovers: int | None
+    """The frame on which it begins to be uncovered; none if all of it may be seen."""
 
 
 class Stretch(BaseModel):
@@ -129,6 +186,9 @@ class Plan(BaseModel):
     plates: list[PlatePlan]
     vantages: list[VantagePlan]
     passages: list[PassagePlan]
+    routes: list[RoutePlan]
+    marks: list[MarkPlan]
+    """Regions, markers and labels, in the film's order."""
     curve_frames: list[int]
     curve_spans: list[float]
     sharpest: list[Stretch]
@@ -138,7 +198,7 @@ def plan_of(film: Film) -> Plan:
     """Lay a film out."""
     choreography = choreograph(film)
     size, frames = film.frame.size, choreography.frames
-    plates = [_plate(film, plate, size) for plate in film.plates]
+    plates = [_plate(film, plate, size, choreography.timeline.reveals.get(plate.id)) for plate in film.plates]
     step = max(1, math.ceil(frames / MOST_SAMPLES))
     samples = np.unique(np.append(np.arange(0, frames, step), max(frames - 1, 0)))[: frames or 0]
     return Plan(
@@ -146,15 +206,17 @@ def plan_of(film: Film) -> Plan:
         seconds=float(film.fps.seconds(frames)),
         end_timecode=timecode(frames, film.fps),
         plates=plates,
-        vantages=[_vantage(film, vantage, leg) for vantage, leg in zip(film.vantages, choreography.legs, strict=True)],
-        passages=[_passage(film, index, choreography) for index, leg in enumerate(choreography.legs) if leg.passage],
+        vantages=[_vantage(film, index, leg) for index, leg in enumerate(choreography.legs)],
+        passages=[_passage(film, index, choreography) for index in range(len(film.vantages) - 1)],
+        routes=[_route(film, route, choreography.timeline.runs[route.id]) for route in film.routes],
+        marks=[_mark(film, mark, choreography.timeline) for mark in film.timed],
         curve_frames=samples.tolist(),
         curve_spans=choreography.track.span[samples].tolist(),
         sharpest=_carried(film, choreography.track, plates),
     )
 
 
-def _plate(film: Film, plate: Plate, size: FrameSize) -> PlatePlan:
+def _plate(film: Film, plate: Plate, size: FrameSize, uncovers: int | None) -> PlatePlan:
     (width, height), matrix = plate.extent, plate.matrix
     return PlatePlan(
         id=plate.id,
@@ -165,6 +227,7 @@ def _plate(film: Film, plate: Plate, size: FrameSize) -> PlatePlan:
         sharp_span=ground_units_per_pixel(matrix, width, height) * size.width,
         pixel=ground_units_per_pixel(matrix, width, height),
         fit=_fit(film, plate) if plate.fit.ties else None,
+        uncovers=uncovers,
         feather_outline=_points(ground_of(plate, np.array(plate.feather.outline))) if plate.feather.outline else [],
         holes=[_points(ground_of(plate, _corners(*hole))) for hole in plate.holes],
     )
@@ -197,33 +260,82 @@ def _fit(film: Film, plate: Plate) -> FitPlan:
     )
 
 
-def _vantage(film: Film, vantage: Vantage, leg: Leg) -> VantagePlan:
-    pose, size = vantage.pose, film.frame.size
-    corners = pose.ground_outline(size)
-    return VantagePlan(
+def _vantage(film: Film, index: int, leg: Leg) -> VantagePlan:
+    vantage = film.vantages[index]
+    corners, eye, ahead = _stand(vantage.pose, film.frame.size)
+    return VantagePlan.model_construct(
         id=vantage.id,
         start=leg.start,
         hold=leg.hold,
         timecode=timecode(leg.start, film.fps),
-        outline=_points(corners),
-        eye=pose.eye(),
-        ahead=_point((corners[0] + corners[1]) / 2),
+        outline=corners,
+        eye=eye,
+        ahead=ahead,
+        flows=flows(film, index),
     )
+
+
+@lru_cache(maxsize=1024)
+def _stand(pose: Pose, size: FrameSize) -> tuple[list[XY], tuple[float, float, float], XY]:
+    """The corners of what is seen from a pose, where its eye is, and the middle of the upper edge."""
+    corners = pose.ground_outline(size)
+    return _points(corners), pose.eye(), _point((corners[0] + corners[1]) / 2)
 
 
 def _passage(film: Film, index: int, choreography: Choreography) -> PassagePlan:
     leg, vantage, rate = choreography.legs[index], film.vantages[index], choreography.rate
-    track = choreography.track
-    after = film.vantages[index + 1]
-    rows = slice(leg.leaves, leg.end)
-    # The arrival itself belongs to the path too.
-    x = np.append(track.x[rows], after.x)
-    y = np.append(track.y[rows], after.y)
-    span = np.append(track.span[rows], after.span)
-    shown = np.unique(np.linspace(0, leg.passage, min(leg.passage, 96) + 1).astype(int))
+    after, manner, frames = film.vantages[index + 1], vantage.passage.manner, leg.passage
+    if frames:
+        # The arrival itself belongs to the path too.
+        channels = passage_channels(film, choreography.legs, index)
+    else:
+        channels = Track.joined([Track.still(vantage.pose, 1), Track.still(after.pose, 1)]).channels()
+    way = _way(channels.tobytes(), rate, frames)
+    rests = []
+    if isinstance(manner, Steps) and frames:
+        edges = manner.edges(frames)
+        rests = [(leg.leaves + end, leg.leaves + first) for (_, end), (first, _) in pairwise(edges)]
+    moving = max(frames - sum(end - first for first, end in rests), 1)
+    # Made of what was computed here: checking it again would take most of the time of a plan.
+    return PassagePlan.model_construct(
+        vantage=vantage.id,
+        start=leg.leaves,
+        frames=frames,
+        path=way.path,
+        eye=way.eye,
+        ticks=way.ticks,
+        distance=math.hypot(after.x - vantage.x, after.y - vantage.y),
+        length=leg.length,
+        top_pace=way.top_pace,
+        widest=way.widest,
+        ease_name=vantage.passage.ease.name,
+        ease=_ease_curve(vantage.passage.ease),
+        pace=leg.length / moving * float(rate.value) if frames else 0.0,
+        rests=rests,
+    )
+
+
+class _Way(NamedTuple):
+    """What is drawn of a passage and read off it, wherever it lies in time."""
+
+    path: list[XY]
+    eye: list[tuple[float, float, float]]
+    ticks: list[Tick]
+    top_pace: float
+    widest: float
+
+
+# By what the channels hold, so that an edit reckons anew only the passages that it changes.
+@lru_cache(maxsize=1024)
+def _way(channels: bytes, rate: Rate, frames: int) -> _Way:
+    track = Track.of_channels(np.frombuffer(channels).reshape(-1, len(FIELDS)))
+    # A thousandth of the closest frame's width is as fine as anybody sees.
+    grain = float(track.span.min()) / 1000
+    shown = np.unique(np.linspace(0, len(track) - 1, min(frames, 96) + 1).astype(int))
     ticks = []
     half = 1
-    while (frame := rate.frames(half / 2)) < leg.passage:
+    x, y = track.x, track.y
+    while (frame := rate.frames(half / 2)) < frames:
         ahead = np.array([x[frame + 1] - x[frame - 1], y[frame + 1] - y[frame - 1]])
         reach = float(np.hypot(*ahead))
         if reach > 0:
@@ -231,21 +343,57 @@ def _passage(film: Film, index: int, choreography: Choreography) -> PassagePlan:
                 Tick(at=(float(x[frame]), float(y[frame])), towards=_point(ahead / reach), whole=half % 2 == 0)
             )
         half += 1
-    change = np.hypot(np.diff(np.log(span)), RHO**2 * np.hypot(np.diff(x), np.diff(y)) / np.sqrt(span[1:] * span[:-1]))
-    times = np.linspace(0, 1, 41)
-    return PassagePlan(
-        vantage=vantage.id,
-        start=leg.leaves,
-        frames=leg.passage,
-        path=_points(np.stack([x, y], axis=1)[shown]),
+    return _Way(
+        path=_short(np.stack([x, y], axis=1)[shown], grain),
+        eye=[(x, y, z) for x, y, z in _short(track.eyes()[shown[:: max(len(shown) // 32, 1)]], grain)],
         ticks=ticks,
-        distance=math.hypot(after.x - vantage.x, after.y - vantage.y),
-        length=leg.length,
-        top_pace=float(change.max() * float(rate.value) / math.log(2)),
-        widest=float(span.max()),
-        ease_name=vantage.passage.ease.name,
-        ease=_points(np.stack([times, vantage.passage.ease.at(times)], axis=1)),
+        top_pace=float(changes(track).max() * float(rate.value)) if frames else 0.0,
+        widest=float(track.span.max()),
     )
+
+
+@lru_cache(maxsize=1024)
+def _ease_curve(ease: Ease) -> list[XY]:
+    times = np.linspace(0, 1, 33)
+    return _short(np.stack([times, ease.at(times)], axis=1), 1e-4)
+
+
+def _route(film: Film, route: Route, run: RouteRun) -> RoutePlan:
+    curve = route.curve
+    count = min(max(len(curve.control) * 16, 32), 4000)
+    corners = np.arange(len(curve.control) + 1, dtype=np.float64)
+    at = np.unique(np.concatenate([np.linspace(0, len(curve.control), count), corners]))
+    edges, stops = run.edges, []
+    points = [*route.stops, *([0] if route.closed else [])]
+    # A line that goes along with the camera does not halt.
+    halts = len(points) == len(run.ways)
+    ways = [*curve.knots[route.stops].tolist(), *([curve.length] if route.closed else [])]
+    for k, (point, way) in enumerate(zip(points, ways, strict=True)):
+        done = route.draws.done(way, curve.length)
+        if halts and route.draws.part == "from_start":
+            reached = run.start if k == 0 else edges[k - 1][1]
+            leaves = edges[k][0] if k < len(edges) else reached
+        else:
+            reached = leaves = run.reaches(done)
+        stops.append(StopPlan(point=point, reached=math.ceil(reached - 1e-9), leaves=math.ceil(leaves - 1e-9)))
+    line = curve.position(at)
+    metres = metres_along(line) if film.ground.kind == "mercator" else None
+    return RoutePlan.model_construct(
+        id=route.id, metres=metres, line=_points(line), knots=curve.knots.tolist(), length=curve.length,
+        starts=math.ceil(run.start), stops=stops, look=film.look_of(route),
+    )  # fmt: skip
+
+
+def _mark(film: Film, mark: Timed, timeline: Timeline) -> MarkPlan:
+    # Traced outlines have many corners: the interface has those from the document.
+    rings: list[list[XY]] = []
+    if isinstance(mark, Region) and mark.circle:
+        rings = [list(ring) for ring in mark.outline(film.ground.kind == "mercator")]
+    span, uncovers = timeline.spans[mark.id], timeline.reveals.get(mark.id)
+    return MarkPlan.model_construct(
+        id=mark.id, start=span.start, end=span.end, whole=mark.whole(span.start, span.end), look=film.look_of(mark),
+        rings=rings, uncovers=uncovers,
+    )  # fmt: skip
 
 
 def _carried(film: Film, track: Track, plates: list[PlatePlan]) -> list[Stretch]:
@@ -283,6 +431,12 @@ def _runs(values: NDArray) -> list[tuple[int, int]]:
 
 def _point(value: NDArray[np.float64]) -> XY:
     return float(value[0]), float(value[1])
+
+
+def _short(values: NDArray[np.float64], grain: float) -> list[Any]:
+    """Rows of numbers without digits finer than ``grain``, which would only lengthen what is sent."""
+    places = min(max(math.ceil(-math.log10(grain)), 0), 12)
+    return [tuple(row) for row in np.round(values, places).tolist()]
 
 
 def _points(values: NDArray[np.float64]) -> list[XY]:

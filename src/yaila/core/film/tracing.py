@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from skimage.measure import approximate_polygon, find_contours
 
 from yaila.core.errors import BadEdit
-from yaila.core.film.model import Plate, Region
+from yaila.core.film.marked import Region
+from yaila.core.film.model import Plate
 from yaila.core.ground import Point
 from yaila.core.ground.placement import through
 from yaila.core.imagery import AdjustedPyramid, Pyramid

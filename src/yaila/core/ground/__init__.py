@@ -2,6 +2,7 @@
 
 from yaila.core.ground.mercator import GroundBox, lonlat_of, mercator_of, tile_box, tile_of, units_per_pixel
 from yaila.core.ground.placement import Affine, Homography, Placement, Point, Similarity
+from yaila.core.ground.tiles import TileBlock
 
 __all__ = [
     "Affine",
@@ -10,6 +11,7 @@ __all__ = [
     "Placement",
     "Point",
     "Similarity",
+    "TileBlock",
     "lonlat_of",
     "mercator_of",
     "tile_box",

@@ -8,22 +8,26 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from enum import Enum
 from functools import cache
 from itertools import pairwise
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, Pose
-from yaila.core.film import Film, Plate
+from yaila.core.film import Film, Plate, Scene
+from yaila.core.film.scene import Uncovered
 from yaila.core.imagery import PAGE, AdjustedPyramid, PageStore, Pyramid
 from yaila.core.imagery.pages import PageKey, PagesFull
 from yaila.core.picture import raster
-from yaila.core.picture.overlay import draw_regions
+from yaila.core.picture.kit import Kit
+from yaila.core.picture.reveals import mask_of
+from yaila.core.picture.scene import draw_scene
 
 
 class Quality(Enum):
@@ -51,13 +55,15 @@ class Layer:
         return self.pyramid.sizes[0]
 
 
-def layers_of(film: Film, open_picture: Callable[[str], Pyramid]) -> list[Layer]:
+def layers_of(film: Film, open_picture: Callable[[str], Pyramid], hidden: Collection[str] = ()) -> list[Layer]:
     """The shown plates of a film, the top of the stack first.
 
     Args:
         open_picture: gives the pyramid of a picture by its SHA-256.
+        hidden: ids of plates that are left out.
     """
-    return [_layer(plate, open_picture) for plate in reversed(film.plates) if plate.in_film]
+    shown = (plate for plate in reversed(film.plates) if plate.in_film and plate.id not in hidden)
+    return [_layer(plate, open_picture) for plate in shown]
 
 
 def pyramid_of(plate: Plate, open_picture: Callable[[str], Pyramid]) -> Pyramid:
@@ -78,6 +84,34 @@ def _layer(plate: Plate, open_picture: Callable[[str], Pyramid]) -> Layer:
     )
 
 
+def plates_picture(
+    film: Film,
+    pose: Pose,
+    size: FrameSize,
+    quality: Quality,
+    open_picture: Callable[[str], Pyramid],
+    store: PageStore,
+    reveals: Sequence[Uncovered] = (),
+) -> NDArray[np.uint8]:
+    """What the camera of a film sees of its plates from a pose: (height, width, 3) uint8 sRGB.
+
+    Args:
+        reveals: plates that are not all there yet, from the bottom of the stack up.
+    """
+    hidden = [uncovered.of for uncovered in reveals]
+
+    def shown() -> NDArray[np.uint8]:
+        return draw(layers_of(film, open_picture, hidden), pose, size, colour_of(film.background), quality, store)
+
+    picture = shown()
+    for uncovered in reveals:
+        mask = mask_of(uncovered, film, pose, size)
+        hidden.remove(uncovered.of)
+        if mask is not None:
+            picture = np.asarray(cv2.blendLinear(shown(), picture, mask, 1 - mask))
+    return picture
+
+
 def picture_of(
     film: Film,
     pose: Pose,
@@ -85,10 +119,18 @@ def picture_of(
     quality: Quality,
     open_picture: Callable[[str], Pyramid],
     store: PageStore,
+    scene: Scene | None = None,
+    kit: Kit = Kit(),  # noqa: B008 - frozen
 ) -> NDArray[np.uint8]:
-    """What the camera of a film sees from a pose: (height, width, 3) uint8 sRGB."""
-    ground = draw(layers_of(film, open_picture), pose, size, colour_of(film.background), quality, store)
-    return draw_regions(ground, film.regions, pose, film)
+    """What the camera of a film sees from a pose: (height, width, 3) uint8 sRGB.
+
+    Args:
+        scene: the marks that stand there at that moment; without, none are drawn.
+        kit: where fonts and signs come from.
+    """
+    reveals = scene.reveals if scene else ()
+    picture = plates_picture(film, pose, size, quality, open_picture, store, reveals)
+    return draw_scene(picture, scene, pose, film, kit) if scene else picture
 
 
 def colour_of(text: str) -> tuple[int, int, int]:

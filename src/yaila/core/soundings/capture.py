@@ -16,8 +16,10 @@ from pydantic import BaseModel
 
 from yaila.core.errors import BadEdit
 from yaila.core.film import Duration, Film, Ground, Passage, Vantage
-from yaila.core.ground.mercator import HALF_WORLD, GroundBox, units_per_pixel
+from yaila.core.ground import TileBlock
+from yaila.core.ground.mercator import HALF_WORLD, units_per_pixel
 from yaila.core.soundings.budget import SEEN, SHARP, budget_of
+from yaila.core.time import timecode
 
 MOST_FRAMES = 900
 """Frames looked at for a plan."""
@@ -25,36 +27,37 @@ MOST_FRAMES = 900
 MOST_TILES_WIDE = 512
 """The widest plate planned, tiles."""
 
-STRIDES = (2, 1, 3)
-"""Zoom levels between one plate and the next closer one, the usual ladder first."""
+STRIDES = (1, 2, 3)
+"""Zoom levels between one plate and the next closer one. A longer stride makes fewer plates, and so fewer seams, of
+more tiles."""
 
 
-class PlannedPlate(BaseModel):
-    """A plate to be captured: tiles ``column``, ``row`` and on, ``columns`` x ``rows`` of them, at a zoom level.
+class PlannedPlate(TileBlock):
+    """A plate to be captured: its tiles.
 
     ``box`` is the ground it covers (west, south, east, north), ``size`` its pixels, ``sharp_span`` the span down to
-    which it is sharp, ``first`` and ``last`` the frames it serves.
+    which it is sharp, ``first`` and ``last`` the frames it serves, ``serves`` their timecodes.
     """
 
-    zoom: int
-    column: int
-    row: int
-    columns: int
-    rows: int
     tiles: int
     size: tuple[int, int]
     box: tuple[float, float, float, float]
     sharp_span: float
     first: int
     last: int
+    serves: tuple[str, str]
 
 
 class CapturePlan(BaseModel):
-    """Plates to be captured, wide ones first, and how much of the film would still be soft or bare with them, 0..1."""
+    """Plates to be captured, wide ones first, and how much of the film would still be soft or bare with them, 0..1.
+
+    ``stretch``: the timecodes between which they were planned, if not for the whole film.
+    """
 
     plates: list[PlannedPlate]
     tiles: int
     left: float
+    stretch: tuple[str, str] | None = None
 
 
 class SurveyReach(BaseModel):
@@ -85,7 +88,7 @@ def plan_captures(
     survey: SurveyReach,
     margin: float = 12.0,
     density: float = 1.0,
-    budget: int = 4000,
+    budget: int = 1500,
     stretch: tuple[int, int] | None = None,
 ) -> CapturePlan:
     """The plates to capture from a survey for a film.
@@ -93,8 +96,8 @@ def plan_captures(
     Args:
         margin: how much wider than needed each plate is, percent.
         density: survey pixels for a film pixel.
-        budget: tiles; of the ladders of zoom levels the one that comes closest to it from below is taken, or else the
-            one with the fewest.
+        budget: tiles; of the ladders of zoom levels the one that comes closest to it from below is taken (of two
+            alike, the one of fewer plates), or else the one with the fewest tiles.
         stretch: plan for these frames only, first and last.
 
     Raises:
@@ -126,9 +129,22 @@ def plan_captures(
     offered = units_per_pixel(0, survey.tile) / 2.0**zooms / look.needs.ravel()
     wanted &= (look.bare.ravel() > SEEN) | (look.enlarged.ravel() > 1.15 * offered)
     plans = [_plates(film, survey, places[wanted], zooms[wanted], frames[wanted], margin, stride) for stride in STRIDES]
-    fitting = [plan for plan in plans if sum(plate.tiles for plate in plan) <= budget]
-    chosen = fitting[0] if fitting else min(plans, key=lambda plan: sum(plate.tiles for plate in plan))
-    return CapturePlan(plates=chosen, tiles=sum(plate.tiles for plate in chosen), left=left)
+    fitting = [plan for plan in plans if _tiles(plan) <= budget]
+    if fitting:
+        chosen = max(fitting, key=lambda plan: (_tiles(plan), -len(plan)))
+    else:
+        chosen = min(plans, key=_tiles)
+    return CapturePlan(
+        plates=chosen, tiles=_tiles(chosen), left=left, stretch=_times(film, *stretch) if stretch else None
+    )
+
+
+def _times(film: Film, first: int, last: int) -> tuple[str, str]:
+    return timecode(first, film.fps), timecode(last, film.fps)
+
+
+def _tiles(plan: list[PlannedPlate]) -> int:
+    return sum(plate.tiles for plate in plan)
 
 
 def _within(places: NDArray[np.float64], box: Sequence[float]) -> NDArray[np.bool_]:
@@ -195,25 +211,17 @@ def _of_zoom(
         across, down = max(last - first, 1), max(lower - upper, 1)
         if max(across, down) > MOST_TILES_WIDE:
             raise BadEdit("The film asks for close imagery over too wide a stretch. Plan a part of it at a time.")
-        box = GroundBox(
-            first * side - HALF_WORLD,
-            HALF_WORLD - (upper + down) * side,
-            (first + across) * side - HALF_WORLD,
-            HALF_WORLD - upper * side,
-        )
+        block = TileBlock(zoom=zoom, column=first, row=upper, columns=across, rows=down)
         made.append(
             PlannedPlate(
-                zoom=zoom,
-                column=first,
-                row=upper,
-                columns=across,
-                rows=down,
+                **block.model_dump(),
                 tiles=across * down,
                 size=(across * survey.tile, down * survey.tile),
-                box=tuple(box),
+                box=tuple(block.ground),
                 sharp_span=units_per_pixel(zoom, survey.tile) * film.frame.width,
                 first=int(frames[ours].min()),
                 last=int(frames[ours].max()),
+                serves=_times(film, int(frames[ours].min()), int(frames[ours].max())),
             )
         )
     return made

@@ -10,11 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from yaila.core.film import Film, choreograph
+from yaila.core.film import Choreography, Film, Route, choreograph
 from yaila.core.film.fitting import ground_of
 from yaila.core.film.overlap import Open, Rim, rim_of
 from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of, frame_places
+from yaila.core.soundings.marks import mark_faults
+from yaila.core.soundings.pace import pace_faults
 from yaila.core.time import timecode
+from yaila.core.type import Faces
 
 BARE = 0.001
 """From this share of a frame on, bare ground is found."""
@@ -37,23 +40,31 @@ SIDES = {
 
 class Remedy(BaseModel):
     """What mends a finding. ``capture`` names a box of ground and the size of the picture that is missing there, and so
-    does ``lay`` on a plain ground, where no survey can help; the others name the plate they are about."""
+    does ``lay`` on a plain ground, where no survey can help; ``slow`` and ``rest`` give a passage or a hold ``frames``
+    of time at a vantage; ``longer`` gives a mark so many frames more; the others name the plate they are about."""
 
-    kind: Literal["capture", "lay", "feather", "credit", "remove"]
+    kind: Literal["capture", "again", "lay", "feather", "credit", "remove", "slow", "rest", "longer"]
     text: str
     plate: str | None = None
     box: tuple[float, float, float, float] | None = None
     size: tuple[int, int] | None = None
+    vantage: str | None = None
+    frames: int | None = None
+    mark: str | None = None
 
 
 class Finding(BaseModel):
     """Something wrong: over frames ``first`` to ``last``, worst at ``frame``, at a place on the ground.
 
-    ``figure`` is the share of the frame that is bare, how many times imagery is enlarged, or the step of a seam.
+    ``figure`` is the share of the frame that is bare, how many times imagery is enlarged, the step of a seam, or the
+    pace that is too fast. ``vantage`` is where the pace is wrong, ``mark`` the mark that it is about.
     """
 
     id: str
-    kind: Literal["bare", "soft", "seam", "hole", "credit", "unused"]
+    kind: Literal[
+        "bare", "soft", "seam", "hole", "credit", "unused", "fast", "strobe", "turn", "rest", "miss", "jump", "read",
+        "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters",
+    ]  # fmt: skip
     grave: bool
     first: int
     last: int
@@ -64,6 +75,8 @@ class Finding(BaseModel):
     figure: float
     text: str
     remedy: Remedy | None
+    vantage: str | None = None
+    mark: str | None = None
 
 
 def soundings_of(
@@ -71,6 +84,7 @@ def soundings_of(
     open_picture: Open | None = None,
     length: Callable[[float], str] = lambda value: f"{value:,.0f}",
     rims: Callable[[str], Rim | None] | None = None,
+    faces: Faces = Faces(),  # noqa: B008 - frozen
 ) -> list[Finding]:
     """All findings of a film, the grave ones first, then in time.
 
@@ -78,6 +92,7 @@ def soundings_of(
         open_picture: gives pictures; without, seams are not looked at.
         length: says a length on the ground in words.
         rims: gives a plate's rim by its id, where somebody keeps them; worked out anew otherwise.
+        faces: where the fonts of labels come from.
     """
     choreography = choreograph(film)
     if not choreography.frames:
@@ -90,6 +105,8 @@ def soundings_of(
         *_unused(film, look),
         *_uncredited(film),
         *_holes(film),
+        *_pace(film, choreography),
+        *_marks(film, choreography, faces),
     ]
     if open_picture:
         opened = open_picture
@@ -248,7 +265,67 @@ def _holes(film: Film) -> list[Finding]:
                 plate=plate.id,
                 figure=float(count),
                 text=f"{count} {'tile is' if count == 1 else 'tiles are'} missing in {plate.name}",
-                remedy=None,
+                remedy=Remedy(kind="again", text="Ask for them again", plate=plate.id) if plate.captured else None,
+            )
+        )
+    return found
+
+
+def _pace(film: Film, choreography: Choreography) -> list[Finding]:
+    found = []
+    for fault in pace_faults(film, choreography, _runs):
+        remedy = None
+        if fault.frames is not None and fault.vantage:
+            seconds = float(film.fps.seconds(fault.frames))
+            text = f"Rest for {fault.frames} frames" if fault.kind == "rest" else f"Give the passage {seconds:.1f} s"
+            # Time that nobody would give is no remedy.
+            if seconds < 40:
+                kind: Literal["rest", "slow"] = "rest" if fault.kind == "rest" else "slow"
+                remedy = Remedy(kind=kind, text=text, vantage=fault.vantage, frames=fault.frames)
+        track = choreography.track
+        found.append(
+            Finding(
+                id=f"{fault.kind}-{fault.first}-{fault.vantage}",
+                kind=fault.kind,
+                grave=False,
+                first=fault.first,
+                last=fault.last,
+                frame=fault.frame,
+                time=timecode(fault.frame, film.fps),
+                at=(float(track.x[fault.frame]), float(track.y[fault.frame])),
+                plate=None,
+                figure=fault.figure,
+                text=fault.text,
+                remedy=remedy,
+                vantage=fault.vantage,
+            )
+        )
+    return found
+
+
+def _marks(film: Film, choreography: Choreography, faces: Faces) -> list[Finding]:
+    found = []
+    for fault in mark_faults(film, choreography, faces):
+        remedy = None
+        mark = film.mark(fault.mark)
+        if fault.frames is not None and not isinstance(mark, Route) and mark.ends:
+            text = f"Let it stay {fault.frames} frames longer"
+            remedy = Remedy(kind="longer", text=text, mark=mark.id, frames=fault.frames)
+        found.append(
+            Finding(
+                id=f"{fault.kind}-{fault.first}-{fault.mark}",
+                kind=fault.kind,
+                grave=fault.grave,
+                first=fault.first,
+                last=fault.last,
+                frame=fault.frame,
+                time=timecode(fault.frame, film.fps),
+                at=None,
+                plate=None,
+                figure=fault.figure,
+                text=fault.text,
+                remedy=remedy,
+                mark=fault.mark,
             )
         )
     return found

@@ -9,7 +9,7 @@
   import type { XY } from "../api/client";
   import { gathering } from "../film/gathering.svelte";
   import { player } from "../film/player.svelte";
-  import { session, type Judging, type Tool } from "../film/session.svelte";
+  import { newId, session, type Judging, type Tool } from "../film/session.svelte";
   import { digits, length, roundStep } from "../format";
   import Button from "../ui/Button.svelte";
   import { follow } from "../ui/follow";
@@ -17,9 +17,10 @@
   import Segments from "../ui/Segments.svelte";
   import Tick from "../ui/Tick.svelte";
   import FitLayer from "./FitLayer.svelte";
+  import FlyLayer from "./FlyLayer.svelte";
+  import MarkLayer from "./MarkLayer.svelte";
   import Loupes from "./Loupes.svelte";
   import PlaceSearch from "./PlaceSearch.svelte";
-  import { badgePlaces } from "./badges";
   import { drawPlate, melt, TileCache } from "./tiles";
   import { fitted, inverse, marks, through, toGround, toScreen, zoomed, type View } from "./view";
 
@@ -45,7 +46,9 @@
     session.selection?.kind === "plate" ? plan?.plates.find((p) => p.id === session.selection?.id) : undefined,
   );
   const fitting = $derived(session.step === "fit" || session.step === "gather");
-  const flying = $derived(session.step === "fly" || session.step === "render");
+  const flying = $derived(["fly", "mark", "render"].includes(session.step));
+  /** Where marks have no layer of their own. */
+  const shownRegions = $derived(flying ? [] : (film?.regions.filter(({ shown }) => shown) ?? []));
   const tools = $derived<{ id: Tool; label: string; icon: IconName; hint: string }[]>(
     session.step === "fit"
       ? [
@@ -83,8 +86,38 @@
               icon: "frame",
               hint: "Drag a frame where the camera should rest",
             },
+            {
+              id: "route",
+              label: "Route",
+              icon: "fly",
+              hint: "Click the points of a way; Enter or a click on the last one ends it",
+            },
           ]
-        : [],
+        : session.step === "mark"
+          ? [
+              { id: "select", label: "Select", icon: "hand", hint: "Pick and drag marks" },
+              { id: "route", label: "Route", icon: "fly", hint: "Click the points of a way; Enter ends it" },
+              {
+                id: "marker",
+                label: "Marker",
+                icon: "pin",
+                hint: "Click where it stands; on a route it comes when the line reaches it",
+              },
+              {
+                id: "label",
+                label: "Label",
+                icon: "letter",
+                hint: "Click where the text stands; beside a marker it comes with it",
+              },
+              {
+                id: "region",
+                label: "Region",
+                icon: "outline",
+                hint: "Click its corners; Enter or a click on the first one ends it",
+              },
+              { id: "circle", label: "Circle", icon: "heading", hint: "Drag from its middle to its rim" },
+            ]
+          : [],
   );
   $effect(() => {
     const known =
@@ -130,8 +163,19 @@
     };
   });
 
+  /** What the plates look like and where they lie, in short: the sheet is painted anew only when this changes. */
+  const imagery = $derived(
+    (film?.plates ?? [])
+      .map((plate, index) => {
+        const laid = plan?.plates[index];
+        const { shape, width } = plate.feather;
+        return [laid?.look, laid?.matrix, plate.shown, plate.opacity, plate.role, plate.contrast, shape, width].join();
+      })
+      .join(";"),
+  );
   $effect(() => {
-    void [film, plan, view, plates, session.judging, session.selection, session.step, wipe];
+    void [session.id, imagery, view, plates, session.judging, wipe];
+    if (session.step === "fit") void session.selection;
     redraw();
   });
 
@@ -230,51 +274,6 @@
       )
       .join(" ");
 
-  const vantages = $derived(
-    (plan?.vantages ?? []).map((laid, index) => {
-      const document = film!.vantages[index]!;
-      const points = laid.outline.map((p) => toScreen(view, p));
-      const target = toScreen(view, [document.x, document.y]);
-      const xs = points.map((p) => p[0]);
-      const ys = points.map((p) => p[1]);
-      const size = Math.max(Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys));
-      const shape = size < 16 ? "small" : size > view.width * 1.7 ? "wide" : "frame";
-      const visible = shape === "small" ? smallFrame(target) : points;
-      return {
-        laid,
-        document,
-        index,
-        target,
-        points: visible,
-        shape,
-        eye: toScreen(view, [laid.eye[0], laid.eye[1]]),
-        selected: session.selection?.id === laid.id,
-      };
-    }),
-  );
-  const badges = $derived(
-    badgePlaces(
-      vantages.map((v) => ({
-        at:
-          v.shape === "frame"
-            ? ([v.points[0]![0] + 18, v.points[0]![1] + 18] as XY)
-            : ([v.target[0] + 14, v.target[1] - 14] as XY),
-        first: v.selected,
-      })),
-      view.width,
-      view.height,
-    ),
-  );
-
-  function smallFrame([x, y]: XY): XY[] {
-    return [
-      [x - 8, y - 5],
-      [x + 8, y - 5],
-      [x + 8, y + 5],
-      [x - 8, y + 5],
-    ];
-  }
-
   const grid = $derived.by(() => {
     const step = roundStep(90 / view.scale);
     const [west, north] = toGround(view, [0, 0]);
@@ -364,7 +363,9 @@
         return;
       }
       if (tool === "frame") return drawFrame(event);
-      if (["tie", "control", "outline", "pick", "known"].includes(tool)) return panOr(event, () => void clicked(from));
+      if (tool === "circle") return drawCircle(event);
+      if (["tie", "control", "outline", "pick", "known", "route", "marker", "label", "region"].includes(tool))
+        return panOr(event, () => void clicked(from));
       if (session.step === "fit" && selectedPlate && insidePlate(selectedPlate.id, from)) {
         const plate = selectedPlate.id;
         drag(
@@ -405,6 +406,44 @@
       session.known.push({ x: at[0], y: at[1], lat: "", lon: "" });
       return;
     }
+    if (tool === "marker") {
+      const id = newId();
+      const name = `Marker ${(film?.markers.length ?? 0) + 1}`;
+      const marker = { id, name, x: at[0], y: at[1] };
+      await session.act({ act: "add_marker", marker, frame: player.frame, reach: 12 / view.scale } as never);
+      session.select({ kind: "marker", id });
+      showMark();
+      session.tool = "select";
+      return;
+    }
+    if (tool === "label") {
+      const id = newId();
+      const label = { id, name: "Label", text: "Label", x: at[0], y: at[1] };
+      await session.act({ act: "add_label", label, frame: player.frame, reach: 14 / view.scale } as never);
+      session.select({ kind: "label", id });
+      showMark();
+      session.tool = "select";
+      // What it says comes first.
+      requestAnimationFrame(() => document.querySelector<HTMLTextAreaElement>(".details textarea")?.select());
+      return;
+    }
+    if (tool === "region") {
+      const first = corners[0] && s(corners[0]);
+      const [u, v] = s(at);
+      if (corners.length >= 3 && Math.hypot(u - first![0], v - first![1]) < 10) return closeRegion();
+      corners = [...corners, at];
+      return;
+    }
+    if (tool === "route") {
+      const last = corners[corners.length - 1];
+      const [u, v] = s(at);
+      if (last && corners.length >= 2 && Math.hypot(u - s(last)[0], v - s(last)[1]) < 9) return closeRoute();
+      // A click beside a marker or the target of a vantage means that place.
+      const places = [...film!.vantages, ...film!.markers];
+      const beside = places.find(({ x, y }) => Math.hypot(s([x, y])[0] - u, s([x, y])[1] - v) < 12);
+      corners = [...corners, beside ? [beside.x, beside.y] : at];
+      return;
+    }
     if (!plate) return pick(at);
     if (tool === "tie") {
       if (!tieFrom) {
@@ -434,6 +473,60 @@
           : { by: "colour", samples: [colour], tolerance: 6, softness: 2, invert: false };
       await session.patch([{ op: "replace", path: `/plates/${index}/land`, value }], "Pick a colour");
     }
+  }
+
+  async function closeRoute() {
+    const points = corners.map(([x, y]) => ({ x, y, corner: false, stop: null, wait: 0, before: null, after: null }));
+    corners = [];
+    session.tool = "select";
+    if (points.length >= 2) await session.addRoute(points, player.frame);
+  }
+
+  /** Go to where all of a mark that was just set is seen. */
+  function showMark() {
+    if (session.mark && !player.playing) player.seek(session.mark.whole);
+  }
+
+  async function closeRegion() {
+    const drawn = corners;
+    corners = [];
+    if (drawn.length < 3) return;
+    await layRegion({ rings: [drawn] });
+  }
+
+  /** Lay a region that comes at the playhead. */
+  async function layRegion(shape: object, rim: XY | null = null) {
+    const id = newId();
+    session.tool = "select";
+    const name = `Region ${(film?.regions.length ?? 0) + 1}`;
+    const look = { filled: 0.35, border: 4 };
+    const region = { id, name, look, comes: { how: "fade", frames: 12 }, ...shape };
+    await session.act({ act: "add_region", region, frame: player.frame, rim } as never);
+    session.select({ kind: "region", id });
+    showMark();
+  }
+
+  /** The circle that is being dragged: its middle, and how far its rim is away. */
+  let rim = $state.raw<{ middle: XY; reach: number } | null>(null);
+
+  function drawCircle(event: PointerEvent) {
+    event.preventDefault();
+    const middle = toGround(view, here(event));
+    follow(event, {
+      moved: (next) => {
+        const to = toGround(view, here(next));
+        rim = { middle, reach: Math.hypot(to[0] - middle[0], to[1] - middle[1]) };
+      },
+      done: async (moved) => {
+        const [x, y] = middle;
+        const drawn = rim?.reach ?? 0;
+        rim = null;
+        if (!moved || !drawn) return;
+        const shape = { circle: { x, y, radius: drawn }, comes: { how: "grow", frames: 25 } };
+        await layRegion(shape, [x + drawn, y]);
+      },
+      dropped: () => (rim = null),
+    });
   }
 
   async function closeOutline() {
@@ -477,7 +570,7 @@
   }
 
   async function addVantage(at: XY, width: number, height: number) {
-    const id = Math.random().toString(16).slice(2, 10);
+    const id = newId();
     const after = session.selection?.kind === "vantage" ? session.selection.id : null;
     await session.act({ act: "add_vantage", at, width, height, after, id });
     session.select({ kind: "vantage", id });
@@ -495,14 +588,6 @@
     points.reduce((sum, p) => sum + p[1], 0) / points.length,
   ];
 
-  function pullVantage(event: PointerEvent, id: string, grip: "target" | "size" | "heading" | "standing") {
-    session.select({ kind: "vantage", id });
-    const laid = plan!.vantages.find((vantage) => vantage.id === id)!;
-    if (!player.playing) player.seek(laid.start);
-    const label = { target: "Move vantage", size: "Span", heading: "Heading", standing: "Tilt and heading" }[grip];
-    drag(event, (to, start) => session.tryAct({ act: "pull_vantage", vantage: id, grip, to, start }), label);
-  }
-
   function wheel(event: WheelEvent) {
     event.preventDefault();
     view = zoomed(view, Math.exp(-event.deltaY * (event.deltaMode ? 0.05 : 0.0016)), here(event));
@@ -516,9 +601,13 @@
       corners = [];
       return;
     }
+    if (event.key === "Enter" && tool === "route") {
+      event.stopPropagation();
+      return void closeRoute();
+    }
     if (event.key === "Enter" && corners.length >= 3) {
       event.stopPropagation();
-      return void closeOutline();
+      return void (tool === "region" ? closeRegion() : closeOutline());
     }
     if (event.key === "Backspace" && corners.length) corners = corners.slice(0, -1);
     if (session.step !== "fit" || !selectedPlate || event.ctrlKey || event.metaKey) return;
@@ -578,6 +667,7 @@
     {/if}
     <i></i>
     {#if session.step === "fly"}
+      <Tick label="Section" bind:checked={session.section} />
       <Button
         onclick={vantageHere}
         disabled={!film?.plates.length}
@@ -605,7 +695,20 @@
     <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
     <div
       class="area"
-      class:aiming={["frame", "pin", "tie", "control", "outline", "pick", "known"].includes(tool)}
+      class:aiming={[
+        "frame",
+        "route",
+        "marker",
+        "label",
+        "region",
+        "circle",
+        "pin",
+        "tie",
+        "control",
+        "outline",
+        "pick",
+        "known",
+      ].includes(tool)}
       bind:this={area}
       tabindex="0"
       role="application"
@@ -637,125 +740,25 @@
           {/each}
         {/if}
 
-        {#each film?.regions ?? [] as region (region.id)}
-          {#if region.shown}
-            <path
-              class="region"
-              d={region.rings.map((ring) => `M${line(ring as XY[]).replaceAll(" ", "L")}Z`).join("")}
-              fill={region.style.fill}
-              fill-opacity={0.75 * region.style.opacity}
-            />
-          {/if}
+        {#each shownRegions as region (region.id)}
+          <path
+            class="region"
+            d={region.rings.map((ring) => `M${line(ring as XY[]).replaceAll(" ", "L")}Z`).join("")}
+            fill={region.look.fill}
+            fill-opacity={0.75 * region.look.opacity * Math.max(region.look.filled, 0.15)}
+          />
         {/each}
 
-        {#if flying && passages && plan}
-          {#each plan.passages as passage (passage.vantage)}
-            <polyline class="path case" points={line(passage.path)} />
-            <polyline class="path" points={line(passage.path)} />
-            {#each passage.ticks as tick, k (k)}
-              {@const [u, v] = s(tick.at)}
-              {@const reach = tick.whole ? 5.5 : 3}
-              <line
-                class="beat case"
-                x1={u - tick.towards[1] * reach}
-                y1={v - tick.towards[0] * reach}
-                x2={u + tick.towards[1] * reach}
-                y2={v + tick.towards[0] * reach}
-              />
-              <line
-                class="beat"
-                x1={u - tick.towards[1] * reach}
-                y1={v - tick.towards[0] * reach}
-                x2={u + tick.towards[1] * reach}
-                y2={v + tick.towards[0] * reach}
-              />
-            {/each}
-          {/each}
-        {/if}
-
-        {#if flying && session.moments && player.frame < session.moments.outlines.length}
-          <polygon class="now" points={line(session.moments.outlines[player.frame]!)} />
-        {/if}
-
-        {#if flying}
-          {#each vantages as v (v.laid.id)}
-            {#if v.shape !== "wide"}
-              <polygon
-                class="frame case"
-                class:selected={v.selected}
-                points={v.points.map((p) => p.join(",")).join(" ")}
-              />
-              <polygon class="frame" class:selected={v.selected} points={v.points.map((p) => p.join(",")).join(" ")} />
-              {#if session.step === "fly"}
-                <!-- svelte-ignore a11y_no_static_element_interactions -->
-                <polygon
-                  class="hit"
-                  points={v.points.map((p) => p.join(",")).join(" ")}
-                  onpointerdown={(e) => pullVantage(e, v.laid.id, "size")}
-                />
-              {/if}
+        {#if flying && film && plan}
+          <g class:still={tool !== "select"}>
+            {#if session.step === "mark"}
+              <g class="below"><FlyLayer {view} {passages} {drag} /></g>
+              <MarkLayer {view} {drag} />
+            {:else}
+              <MarkLayer {view} {drag} />
+              <FlyLayer {view} {passages} {drag} />
             {/if}
-          {/each}
-          {#each vantages.filter((v) => v.selected && session.step === "fly") as v (v.laid.id)}
-            {#if v.shape === "frame"}
-              {#each v.points as [x, y], k (k)}
-                <!-- svelte-ignore a11y_no_static_element_interactions -->
-                <g class="grip" onpointerdown={(e) => pullVantage(e, v.laid.id, "size")}>
-                  <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
-                </g>
-              {/each}
-              {@const ahead = toScreen(view, v.laid.ahead)}
-              <line class="sight case" x1={v.eye[0]} y1={v.eye[1]} x2={ahead[0]} y2={ahead[1]} />
-              <line class="sight" x1={v.eye[0]} y1={v.eye[1]} x2={ahead[0]} y2={ahead[1]} />
-              <!-- svelte-ignore a11y_no_static_element_interactions -->
-              <g class="grip round" onpointerdown={(e) => pullVantage(e, v.laid.id, "heading")}>
-                <circle class="reach" cx={ahead[0]} cy={ahead[1]} r="12" /><circle
-                  cx={ahead[0]}
-                  cy={ahead[1]}
-                  r="4.5"
-                />
-                <title>Heading: drag round</title>
-              </g>
-              <!-- svelte-ignore a11y_no_static_element_interactions -->
-              <g class="grip round eye" onpointerdown={(e) => pullVantage(e, v.laid.id, "standing")}>
-                <circle class="reach" cx={v.eye[0]} cy={v.eye[1]} r="12" /><circle
-                  cx={v.eye[0]}
-                  cy={v.eye[1]}
-                  r="5.5"
-                />
-                <circle class="dot" cx={v.eye[0]} cy={v.eye[1]} r="1.8" />
-                <title>Where the camera stands: drag away from the target to tilt</title>
-              </g>
-              <text class="halo" x={v.eye[0] + 10} y={v.eye[1] + 14}>{length(v.laid.eye[2], ground).join(" ")} up</text>
-            {/if}
-          {/each}
-          {#each vantages as v, k (v.laid.id)}
-            {@const [x, y] = badges[k]!}
-            <!-- svelte-ignore a11y_no_static_element_interactions -->
-            <g
-              class="badge"
-              class:selected={v.selected}
-              onpointerdown={(e) =>
-                session.step === "fly" ? pullVantage(e, v.laid.id, "target") : e.stopPropagation()}
-            >
-              <rect class="reach" x={x - 12} y={y - 12} width="24" height="24" />
-              {#if v.shape === "wide"}<circle cx={x} cy={y} r="9" />{:else}<rect
-                  class="plaque"
-                  x={x - 9}
-                  y={y - 8.5}
-                  width="18"
-                  height="17"
-                  rx="2"
-                />{/if}
-              <text {x} y={y + 4}>{v.index + 1}</text>
-            </g>
-            {#if v.selected}<text
-                class="halo name"
-                text-anchor={x > view.width - 110 ? "end" : "start"}
-                x={x + (x > view.width - 110 ? -14 : 14)}
-                y={y + 4}>{v.document.name}</text
-              >{/if}
-          {/each}
+          </g>
         {/if}
 
         {#if fitting && film && plan}
@@ -828,6 +831,18 @@
           />
         {/if}
 
+        {#if rim}
+          {@const [x, y] = s(rim.middle)}
+          <circle class="drawing" cx={x} cy={y} r={rim.reach * view.scale} />
+        {/if}
+        {#if (tool === "route" || tool === "region") && corners.length}
+          <polyline class="drawing" points={line(pointer ? [...corners, toGround(view, pointer)] : corners)} />
+          {#each corners as corner, k (k)}
+            {@const [x, y] = s(corner)}
+            <circle class="drawn" cx={x} cy={y} r="4" />
+          {/each}
+        {/if}
+
         {#if session.step === "fit"}
           {#each session.known as place, k (k)}
             {@const [x, y] = s([place.x, place.y])}
@@ -888,12 +903,21 @@
             pick: "Click colours that are to become see-through",
             known: "Click a place whose latitude and longitude you know",
             select: "Drag the plate; T sees through it",
-            frame: "",
-          }[tool]
-        : session.step === "fly"
+          }[tool as string]
+        : session.step === "fly" || session.step === "mark"
           ? tool === "frame"
             ? "Drag a frame"
-            : "Drag an edge for span, the far grip for heading"
+            : tool === "route"
+              ? "Click its points; Enter ends it, Backspace takes one back"
+              : tool === "marker" || tool === "label"
+                ? "Click a place, a route, or a marker"
+                : tool === "region"
+                  ? "Click its corners; Enter closes it"
+                  : tool === "circle"
+                    ? "Drag from the middle to the rim"
+                    : session.step === "mark"
+                      ? "Double click on a route: a point; with Shift: a stop"
+                      : "Drag an edge for span, the far grip for heading"
           : "Wheel zooms, dragging pans"}</span
     >
   </footer>
@@ -1025,114 +1049,6 @@
   .case {
     stroke: #fff !important;
   }
-  .path {
-    fill: none;
-    stroke: var(--camera);
-    stroke-width: 1.8;
-    pointer-events: none;
-  }
-  .path.case {
-    stroke-width: 3.8;
-    opacity: 0.85;
-  }
-  .beat {
-    stroke: var(--camera);
-    stroke-width: 1.3;
-  }
-  .beat.case {
-    stroke-width: 3;
-    opacity: 0.85;
-  }
-  .frame {
-    fill: none;
-    stroke: var(--camera);
-    stroke-width: 1.4;
-    pointer-events: none;
-  }
-  .frame.case {
-    stroke-width: 3.4;
-    opacity: 0.9;
-  }
-  .frame.selected {
-    stroke-width: 2;
-    fill: rgba(208, 16, 80, 0.06);
-  }
-  .frame.case.selected {
-    stroke-width: 4.4;
-    fill: none;
-  }
-  .hit {
-    fill: none;
-    stroke: transparent;
-    stroke-width: 14;
-    pointer-events: stroke;
-    cursor: nwse-resize;
-  }
-  .now {
-    fill: none;
-    stroke: #fff;
-    stroke-width: 1.4;
-    stroke-dasharray: none;
-    opacity: 0.95;
-    pointer-events: none;
-    paint-order: stroke;
-    outline: none;
-  }
-  .grip .reach,
-  .badge .reach {
-    fill: transparent;
-    stroke: none;
-  }
-  .grip {
-    cursor: nwse-resize;
-  }
-  .grip rect,
-  .grip circle {
-    fill: #fff;
-    stroke: var(--camera);
-    stroke-width: 1.8;
-  }
-  .grip.round {
-    cursor: grab;
-  }
-  .grip .dot {
-    fill: var(--camera);
-    stroke: none;
-  }
-  .sight {
-    stroke: var(--camera);
-    stroke-width: 1.2;
-    stroke-dasharray: 4 3;
-    pointer-events: none;
-  }
-  .sight.case {
-    stroke-width: 2.6;
-    stroke-dasharray: none;
-    opacity: 0.6;
-  }
-  .badge {
-    cursor: move;
-  }
-  .badge .plaque,
-  .badge circle {
-    fill: #fff;
-    stroke: var(--camera);
-    stroke-width: 1.6;
-  }
-  .badge text {
-    font-size: 11px;
-    font-weight: 680;
-    fill: var(--camera);
-    text-anchor: middle;
-  }
-  .badge.selected .plaque,
-  .badge.selected circle {
-    fill: var(--camera);
-    stroke: #fff;
-  }
-  .badge.selected text {
-    fill: #fff;
-  }
   .halo {
     font-size: 11px;
     font-weight: 560;
@@ -1141,9 +1057,6 @@
     stroke-width: 3px;
     paint-order: stroke;
     pointer-events: none;
-  }
-  .halo.name {
-    font-size: 13px;
   }
   .known path {
     stroke: var(--ink);
@@ -1186,6 +1099,21 @@
   .bob path:first-child {
     stroke: var(--ink);
     fill: none;
+  }
+  /* While something is being placed, what is there already lets the click through. */
+  .still :global(*) {
+    pointer-events: none !important;
+  }
+  .drawing {
+    fill: none;
+    stroke: var(--route, #0b7d74);
+    stroke-width: 2;
+    stroke-dasharray: 5 4;
+  }
+  .drawn {
+    fill: #fff;
+    stroke: var(--route, #0b7d74);
+    stroke-width: 1.8;
   }
   .band {
     fill: rgba(208, 16, 80, 0.1);
@@ -1255,5 +1183,9 @@
     h2 {
       margin-right: 2px;
     }
+  }
+  .below {
+    opacity: 0.5;
+    pointer-events: none;
   }
 </style>

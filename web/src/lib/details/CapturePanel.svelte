@@ -13,7 +13,8 @@
   let adding = $state(false);
   const plan = $derived(gathering.plan);
   const chosen = $derived(gathering.chosen);
-  const timecode = (frame: number) => session.moments?.timecodes[frame]?.slice(3) ?? "";
+  /** A timecode without its hours. */
+  const short = (timecode: string) => timecode.slice(3);
   const busy = $derived(
     session.jobs.some((job) => job.kind === "capture" && ["running", "waiting"].includes(job.state)),
   );
@@ -28,7 +29,11 @@
   }
 </script>
 
-<PanelHead title="Capture plan" sub={plan ? `${plan.tiles.toLocaleString("en")} tiles` : ""} strong>
+<PanelHead
+  title="Capture plan"
+  sub={plan ? (plan.tiles > gathering.budget ? "over budget, the fewest that do" : "within the budget") : ""}
+  strong
+>
   {#if plan?.plates.length}
     <Button onclick={() => gathering.fetchPlan()} disabled={busy} title="Fetch, stitch and lay these plates"
       >Fetch {plan.tiles.toLocaleString("en")} tiles</Button
@@ -150,9 +155,9 @@
     />
   </Cells>
 {/if}
-{#if gathering.of === "film" && gathering.stretch}
+{#if gathering.of === "film" && gathering.stretch && plan?.stretch}
   <p>
-    For {timecode(gathering.stretch[0])} to {timecode(gathering.stretch[1])} only.
+    For {short(plan.stretch[0])} to {short(plan.stretch[1])} only.
     <button
       class="plain"
       onclick={() => {
@@ -182,7 +187,7 @@
           <span><i></i>zoom {plate.zoom}</span>
           <span>{plate.size[0].toLocaleString("en")} × {plate.size[1].toLocaleString("en")}</span>
           <span>{length(plate.sharp_span, "mercator").join(" ")}</span>
-          <span>{gathering.of === "film" ? `${timecode(plate.first)} to ${timecode(plate.last)}` : ""}</span>
+          <span>{gathering.of === "film" ? plate.serves.map(short).join(" to ") : ""}</span>
         </button>
       {/each}
     </div>

@@ -2,6 +2,7 @@
   import { session } from "../film/session.svelte";
   import { digits } from "../format";
   import Cell from "../ui/Cell.svelte";
+  import type { IconName } from "../ui/Icon.svelte";
 
   let {
     path,
@@ -16,9 +17,13 @@
     places = 2,
     signed = false,
     disabled = false,
+    significant = 4,
+    icon,
+    ontouch,
+    onput,
   }: {
     /** Where in the document the number stands, as a JSON Pointer. */
-    path: string;
+    path?: string;
     label: string;
     value: number;
     unit?: string;
@@ -32,9 +37,16 @@
     places?: number;
     signed?: boolean;
     disabled?: boolean;
+    /** Digits shown. */
+    significant?: number;
+    icon?: IconName;
+    /** Called whenever the number is about to change. */
+    ontouch?: () => void;
+    /** What tries a new number, where it is no plain value at a path. */
+    onput?: (value: number) => void;
   } = $props();
 
-  const text = $derived((signed && value > 0 ? "+" : "") + digits(value / factor, 4));
+  const text = $derived((signed && value > 0 ? "+" : "") + digits(value / factor, significant));
   const rounded = (next: number) => {
     const grain = 10 ** places / factor;
     return Math.round(next * grain) / grain;
@@ -53,7 +65,12 @@
   {min}
   {max}
   {disabled}
-  ontry={(next) => session.tryPatch([{ op: "replace", path, value: rounded(next) }])}
+  {icon}
+  ontry={(next) => {
+    ontouch?.();
+    if (onput) onput(rounded(next));
+    else session.tryPatch([{ op: "replace", path: path!, value: rounded(next) }]);
+  }}
   onkeep={() => session.keepTrial(label)}
   ondrop={() => session.dropTrial()}
 />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";
   import { clock, length } from "../format";
   import Button from "../ui/Button.svelte";
@@ -87,6 +88,11 @@
           ><span>to {length(laid.sharp_span, ground).join(" ")}</span>
         </div>
       </button>
+      {#if plate.captured && plate.holes.length}
+        <div class="again">
+          <Button onclick={() => gathering.askAgain(plate.id)}>Ask for the missing tiles again</Button>
+        </div>
+      {/if}
     {/each}
   </div>
   <CapturePanel />
@@ -237,5 +243,9 @@
     height: 1px;
     opacity: 0;
     pointer-events: none;
+  }
+  .again {
+    padding: 4px 12px 7px 65px;
+    border-bottom: 1px solid var(--rule);
   }
 </style>

@@ -10,7 +10,7 @@ class Gathering {
   stretch = $state.raw<[number, number] | null>(null);
   margin = $state(12);
   density = $state(1);
-  budget = $state(4000);
+  budget = $state(1500);
   wide = $state(60000);
   close = $state(2000);
   place = $state.raw<Place | null>(null);
@@ -118,13 +118,27 @@ class Gathering {
           params: { path: { film_id: session.id } },
           body: {
             source: this.source,
-            plates: plan.plates,
+            plates: plan.plates.map(({ zoom, column, row, columns, rows }) => ({ zoom, column, row, columns, rows })),
             names: this.of === "place" && this.place ? plan.plates.map((p) => `${this.place!.name} z ${p.zoom}`) : [],
           },
         }),
       );
       this.plan = null;
       this.stretch = null;
+      await session.pulse();
+    } catch (error) {
+      this.fault = (error as Error).message;
+    }
+  }
+
+  /** Ask the source once more for the tiles that a plate lacks. */
+  async askAgain(plate: string): Promise<void> {
+    try {
+      await told(
+        api.POST("/api/films/{film_id}/captures/again/{plate_id}", {
+          params: { path: { film_id: session.id, plate_id: plate } },
+        }),
+      );
       await session.pulse();
     } catch (error) {
       this.fault = (error as Error).message;

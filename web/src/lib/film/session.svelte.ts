@@ -4,21 +4,31 @@ import {
   Refusal,
   type Act,
   type Choices,
+  type Curves,
   type Film,
   type Job,
   type Moments,
   type PatchStep,
   type Plan,
+  type Route,
   type Sheet,
   type Tie,
   type Trial,
+  type OfferedFont,
+  type OfferedSign,
   type XY,
 } from "../api/client";
+import { marksOf, type Found, type MarkKind } from "./marks";
 
-export type Step = "gather" | "fit" | "fly" | "render";
-export type Selection = { kind: "plate" | "vantage"; id: string } | null;
-export type Tool = "select" | "frame" | "pin" | "pull" | "tie" | "control" | "outline" | "pick" | "known";
+export type Step = "gather" | "fit" | "fly" | "mark" | "render";
+export type Selection = { kind: "plate" | "vantage" | MarkKind; id: string } | null;
+export type Tool =
+  "select" | "frame" | MarkKind | "circle" | "pin" | "pull" | "tie" | "control" | "outline" | "pick" | "known";
 export type Judging = "laid" | "through" | "difference" | "wipe";
+/** How many frames of the camera are fetched at once for the playhead. */
+export const RUN = 256;
+/** A fresh identifier for a part of the document. */
+export const newId = () => Math.random().toString(16).slice(2, 10);
 type Arrival = { name: string; share: number; error: string };
 
 /** The film on the table: its document as kept or as being tried, the selection, and the jobs under way. */
@@ -29,10 +39,19 @@ export class Session {
   cards = $state.raw<{ id: string; name: string }[]>([]);
   jobs = $state.raw<Job[]>([]);
   moments = $state.raw<Moments | null>(null);
+  curves = $state.raw<Curves | null>(null);
   arrivals = $state<Arrival[]>([]);
   selection = $state.raw<Selection>(null);
+  /** Vantages chosen besides the selected one. */
+  also = $state.raw<string[]>([]);
   step = $state<Step>("gather");
   tool = $state<Tool>("select");
+  /** Whether the side view stands beside the chart. */
+  section = $state(false);
+  /** The vantage whose passage follows the next route that is drawn. */
+  followNext: string | null = null;
+  /** What stands below a vantage's numbers in Fly. */
+  sheetTab = $state<"passage" | "extras" | "order" | "time" | "recipes">("passage");
   /** How the chosen plate is shown over those below, to judge its fit. */
   judging = $state<Judging>("laid");
   notice = $state("");
@@ -46,6 +65,19 @@ export class Session {
   plan = $derived<Plan | null>(this.trial?.plan ?? this.sheet?.plan ?? null);
   state = $derived(this.trial?.state ?? this.sheet?.state ?? "");
   id = $derived(this.sheet?.id ?? "");
+  /** Frames a second. */
+  rate = $derived.by(() => {
+    const [over, under] = (this.film?.rate ?? "25").split("/").map(Number);
+    return over! / (under ?? 1);
+  });
+
+  /** All marks, from the ground up, and the chosen one. */
+  marks = $derived<Found[]>(this.film && this.plan ? marksOf(this.film, this.plan) : []);
+  mark = $derived<Found | null>(this.marks.find(({ mark }) => mark.id === this.selection?.id) ?? null);
+  /** Whether changes of a look go to the mark alone, or to the style that it uses. */
+  lookTo = $state<"mark" | "style">("mark");
+  fonts = $state.raw<OfferedFont[]>([]);
+  signs = $state.raw<OfferedSign[]>([]);
 
   /** Places picked on a plain ground, whose longitude and latitude are being typed. */
   known = $state<{ x: number; y: number; lat: string; lon: string }[]>([]);
@@ -78,6 +110,8 @@ export class Session {
   async start(): Promise<void> {
     await this.#guarded(async () => {
       this.choices = await told(api.GET("/api/choices"));
+      this.fonts = await told(api.GET("/api/fonts"));
+      this.signs = await told(api.GET("/api/signs"));
       await this.listFilms();
       const wanted = /^#\/films\/([\w-]+)$/.exec(location.hash)?.[1];
       const id = this.cards.find((card) => card.id === wanted)?.id ?? this.cards[0]?.id;
@@ -173,7 +207,120 @@ export class Session {
 
   select(selection: Selection): void {
     this.selection = selection;
+    this.also = [];
     if (this.pivot && this.pivot.plate !== selection?.id) this.pivot = null;
+  }
+
+  /** Lay a route, whose line sets out at a frame; a passage that waits for one follows it. */
+  async addRoute(points: Route["points"], at: number): Promise<void> {
+    const [id, waiting] = [newId(), this.followNext];
+    this.followNext = null;
+    const name = `Route ${(this.film?.routes.length ?? 0) + 1}`;
+    const draws = { shown: this.step === "mark" };
+    const frame = draws.shown ? at : null;
+    await this.act({ act: "add_route", route: { id, name, points, closed: false, draws } as never, frame });
+    const index = this.film?.vantages.findIndex((vantage) => vantage.id === waiting) ?? -1;
+    if (index < 0) return this.select({ kind: "route", id });
+    const manner = { kind: "follow", route: id, heading: "kept" };
+    await this.patch([{ op: "replace", path: `/vantages/${index}/passage/manner`, value: manner }], "Manner follow");
+  }
+
+  /** Try a property of how a mark looks, on it or on its style. */
+  tryLook(found: Found, name: string, value: unknown): void {
+    const style = this.film!.styles.findIndex((one) => one.id === found.mark.style);
+    if (style >= 0 && this.lookTo === "style")
+      this.tryPatch([{ op: "replace", path: `/styles/${style}/look/${name}`, value }]);
+    else this.tryAct({ act: "set_look", mark: found.mark.id, look: { [name]: value } });
+  }
+
+  /** Set a property of how a mark looks. */
+  async setLook(found: Found, name: string, value: unknown, label: string): Promise<void> {
+    this.tryLook(found, name, value);
+    await this.keepTrial(label);
+  }
+
+  /** Take the chosen mark away. */
+  async removeMark({ kind, mark }: Found): Promise<void> {
+    if (kind === "route") await this.act({ act: "remove_route", route: mark.id });
+    else await this.act({ act: "remove_mark", mark: mark.id });
+  }
+
+  /** Make another mark like one, a little beside it. */
+  async duplicateMark({ kind, mark }: Found): Promise<void> {
+    const id = newId();
+    const away = this.shown.width / 30;
+    await this.act({ act: "duplicate_mark", mark: mark.id, by: [away, -away], id });
+    if (this.marks.some((one) => one.mark.id === id)) this.select({ kind, id });
+  }
+
+  /** Bring a font or a picture that is to be a sign; its key. */
+  async bringAid(kind: "fonts" | "signs", file: File): Promise<string | null> {
+    let key: string | null = null;
+    await this.#guarded(async () => {
+      const address = `/api/${kind}?${new URLSearchParams({ name: file.name })}`;
+      const answer = await fetch(address, { method: "POST", body: file });
+      const body = await answer.json();
+      if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused.`, answer.status);
+      if (kind === "fonts") this.fonts = await told(api.GET("/api/fonts"));
+      else this.signs = await told(api.GET("/api/signs"));
+      key = body.key;
+    });
+    return key;
+  }
+
+  /** A beat of the sound at a frame. */
+  async tapBeat(frame: number): Promise<void> {
+    const beats = [...(this.film?.beats ?? []), Number((frame / this.rate).toFixed(6))];
+    await this.patch([{ op: "replace", path: "/beats", value: beats }], "Tap a beat");
+  }
+
+  /** The vantages chosen, in film order. */
+  chosen = $derived.by(() => {
+    const one = this.selection?.kind === "vantage" ? this.selection.id : null;
+    return (this.film?.vantages ?? []).map((v) => v.id).filter((id) => id === one || this.also.includes(id));
+  });
+
+  /** Choose a vantage besides those chosen, or let it go; with `run`, all from the selected one to it. */
+  choose(id: string, run: boolean): void {
+    const order = (this.film?.vantages ?? []).map((vantage) => vantage.id);
+    if (this.selection?.kind !== "vantage") return this.select({ kind: "vantage", id });
+    if (run) {
+      const [a, b] = [order.indexOf(this.selection.id), order.indexOf(id)].sort((x, y) => x - y);
+      this.also = order.slice(a, b! + 1).filter((other) => other !== this.selection!.id);
+    } else if (id === this.selection.id) {
+      const [next, ...rest] = this.also;
+      if (next) [this.selection, this.also] = [{ kind: "vantage", id: next }, rest];
+    } else if (this.also.includes(id)) this.also = this.also.filter((other) => other !== id);
+    else this.also = [...this.also, id];
+  }
+
+  /** The places of the chosen vantages, with their passages, as text that can be pasted into any film. */
+  copyVantages(): string {
+    const film = this.film!;
+    const vantages = film.vantages.filter((vantage) => this.chosen.includes(vantage.id));
+    const followed = vantages.flatMap(({ passage }) =>
+      passage.manner.kind === "follow" ? [passage.manner.route] : [],
+    );
+    const routes = film.routes.filter((route) => followed.includes(route.id));
+    return JSON.stringify({ vantages, routes });
+  }
+
+  /** Put copied vantages in behind the last one chosen. */
+  async pasteVantages(text: string): Promise<void> {
+    let clip: { vantages: { id: string }[] };
+    try {
+      clip = JSON.parse(text);
+      if (!Array.isArray(clip.vantages) || !clip.vantages.length) throw new Error();
+    } catch {
+      this.notice = "There are no vantages on the clipboard. Choose some in the profile and copy them (Ctrl C).";
+      return;
+    }
+    const ids = clip.vantages.map(() => newId());
+    const after = this.chosen[this.chosen.length - 1] ?? null;
+    await this.act({ act: "paste_vantages", clip: clip as never, after, ids });
+    if (!this.film?.vantages.some((vantage) => vantage.id === ids[0])) return;
+    this.select({ kind: "vantage", id: ids[0]! });
+    this.also = ids.slice(1);
   }
 
   /** Show all plates, or all frames where there is no plate. */
@@ -204,8 +351,10 @@ export class Session {
     const stem = (file: File) => file.name.replace(/\.[^.]*$/, "").toLowerCase();
     const sidecar = (file: File) => /\.(wld|prj|[a-z]{2,4}w)$/i.test(file.name);
     const outlines = (file: File) => /\.(geo)?json$/i.test(file.name);
+    const ways = (file: File) => /\.(gpx|km[lz]|csv|tsv)$/i.test(file.name);
+    for (const file of all.filter(ways)) await this.#layWays(file);
     for (const file of all.filter(outlines)) await this.#layOutlines(file);
-    const pictures = all.filter((file) => !sidecar(file) && !outlines(file));
+    const pictures = all.filter((file) => !sidecar(file) && !outlines(file) && !ways(file));
     const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
     for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);
     for (const file of pictures) {
@@ -325,6 +474,26 @@ export class Session {
     );
   }
 
+  /** Lay the ways of a file as routes. */
+  async #layWays(file: File): Promise<void> {
+    const before = this.film?.routes.length ?? 0;
+    await this.#keep(async (seen) => {
+      const answer = await fetch(`/api/films/${this.id}/routes?${new URLSearchParams({ name: file.name })}`, {
+        method: "POST",
+        headers: { "If-Match": seen },
+        body: file,
+      });
+      const body = await answer.json();
+      if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused.`, answer.status);
+      return body as Sheet;
+    });
+    const laid = this.film?.routes[before];
+    if (!laid) return;
+    this.step = "mark";
+    this.select({ kind: "route", id: laid.id });
+    this.showOutline(this.plan!.routes[before]!.line, 1.3);
+  }
+
   /** The colour of a plate's picture at a ground place. */
   async colourAt(plate: string, [x, y]: XY): Promise<[number, number, number] | null> {
     const { colour } = await told<{ colour: [number, number, number] | null }>(
@@ -381,15 +550,42 @@ export class Session {
     }
   }
 
-  /** Where the camera is at every frame, for the playhead; fetched once a state. */
-  async fetchMoments(state: string): Promise<void> {
+  /** Where the camera is at the frames around the playhead. */
+  async fetchMoments(state: string, run: number): Promise<void> {
     if (!state) return;
     try {
-      this.moments = await told(
-        api.GET("/api/films/{film_id}/moments", {
-          params: { path: { film_id: this.id }, query: { state } },
-        }),
+      const query = { state, first: run * RUN, count: RUN };
+      const moments = await told<Moments>(
+        api.GET("/api/films/{film_id}/moments", { params: { path: { film_id: this.id }, query } }),
       );
+      if (state === this.state) this.moments = moments;
+    } catch {
+      // A trial that is over already; the newest state follows.
+    }
+  }
+
+  /** Timecode and outline at a frame near the playhead. */
+  moment(frame: number): { timecode: string; outline: XY[] } | null {
+    const k = frame - (this.moments?.first ?? 0);
+    const timecode = this.moments?.timecodes[k];
+    return timecode ? { timecode, outline: this.moments!.outlines[k] as XY[] } : null;
+  }
+
+  /** The span at a frame, as the profile's curve shows it. */
+  spanAt(frame: number): number | null {
+    const { curve_frames: frames, curve_spans: spans } = this.plan ?? { curve_frames: [], curve_spans: [] };
+    if (!frames.length) return null;
+    const step = frames.length > 1 ? frames[1]! - frames[0]! : 1;
+    return spans[Math.min(Math.round(frame / step), spans.length - 1)]!;
+  }
+
+  /** Pace and the other channels over the film, for the profile. */
+  async fetchCurves(state: string): Promise<void> {
+    if (!state) return;
+    try {
+      const query = { params: { path: { film_id: this.id }, query: { state } } };
+      const curves = await told<Curves>(api.GET("/api/films/{film_id}/curves", query));
+      if (state === this.state) this.curves = curves;
     } catch {
       // A trial that is over already; the newest state follows.
     }

@@ -168,4 +168,79 @@ describe("a session", () => {
     await session.redo();
     expect(calls).toEqual([]);
   });
+
+  describe("with vantages", () => {
+    const passage = (kind: string, route = "r") => ({ manner: kind === "follow" ? { kind, route } : { kind } });
+    const five = {
+      ...film(),
+      vantages: ["a", "b", "c", "d", "e"].map((id, k) => ({
+        id,
+        name: id,
+        passage: passage(k === 1 ? "follow" : "glide"),
+      })),
+      routes: [{ id: "r" }, { id: "unused" }],
+      beats: [1],
+    };
+    const flying = async () => {
+      const session = await opened();
+      answer = () => ({ body: { ...sheet(8), film: five } });
+      await session.refresh();
+      calls.length = 0;
+      return session;
+    };
+
+    it("chooses a run of them, one more, and lets one go, always in film order", async () => {
+      const session = await flying();
+      session.select({ kind: "vantage", id: "d" });
+      session.choose("b", true);
+      expect(session.chosen).toEqual(["b", "c", "d"]);
+      session.choose("a", false);
+      session.choose("c", false);
+      expect(session.chosen).toEqual(["a", "b", "d"]);
+      session.choose("d", false);
+      expect(session.chosen).toEqual(["a", "b"]);
+      session.select({ kind: "vantage", id: "e" });
+      expect(session.chosen).toEqual(["e"]);
+    });
+
+    it("copies them with the routes that they follow and no others, and pastes behind the last chosen", async () => {
+      const session = await flying();
+      session.select({ kind: "vantage", id: "a" });
+      session.choose("b", false);
+      const text = session.copyVantages();
+      expect(JSON.parse(text).routes).toEqual([{ id: "r" }]);
+      answer = (call) => ({ body: { ...sheet(9), film: five, asked: call.body } });
+      await session.pasteVantages(text);
+      const body = calls[0]!.body as { act: string; after: string; ids: string[]; clip: { vantages: unknown[] } };
+      expect(body.act).toBe("paste_vantages");
+      expect(body.after).toBe("b");
+      expect(new Set(body.ids).size).toBe(2);
+      expect(body.clip.vantages).toHaveLength(2);
+    });
+
+    it("says that there is nothing to paste", async () => {
+      const session = await flying();
+      for (const text of ["", "a letter", "{}", '{"vantages":[]}']) await session.pasteVantages(text);
+      expect(calls).toEqual([]);
+      expect(session.notice).toContain("no vantages on the clipboard");
+    });
+
+    it("lets a waiting passage follow the route that is drawn for it", async () => {
+      const session = await flying();
+      session.followNext = "c";
+      await session.addRoute([], 0);
+      expect((calls[0]!.body as { act: string }).act).toBe("add_route");
+      const [step] = calls[1]!.body as { path: string; value: { kind: string; route: string } }[];
+      expect(step!.path).toBe("/vantages/2/passage/manner");
+      expect(step!.value.route).toBe((calls[0]!.body as { route: { id: string } }).route.id);
+      await session.addRoute([], 0);
+      expect(session.selection?.kind).toBe("route");
+    });
+
+    it("taps beats in seconds", async () => {
+      const session = await flying();
+      await session.tapBeat(50);
+      expect((calls[0]!.body as { value: number[] }[])[0]!.value).toEqual([1, 2]);
+    });
+  });
 });

@@ -1,12 +1,19 @@
 <script lang="ts">
+  import type { Route } from "../api/client";
   import { gathering } from "../film/gathering.svelte";
   import { player } from "../film/player.svelte";
-  import { session } from "../film/session.svelte";
+  import { newId, session } from "../film/session.svelte";
   import { length } from "../format";
   import Button from "../ui/Button.svelte";
   import { follow } from "../ui/follow";
   import Icon from "../ui/Icon.svelte";
-  import { factorOf, spanMarks, spanScale, spread, yOf } from "./scale";
+  import Select from "../ui/Select.svelte";
+  import Tick from "../ui/Tick.svelte";
+  import MarkLanes from "./MarkLanes.svelte";
+  import OtherCurve from "./OtherCurve.svelte";
+  import PaceLane from "./PaceLane.svelte";
+  import SlopeHandles from "./SlopeHandles.svelte";
+  import { factorOf, snapped, spanMarks, spanScale, spread, yOf, type Axis } from "./scale";
 
   const LEFT = 84;
   const RIGHT = 148;
@@ -28,10 +35,31 @@
   const from = $derived(Math.min(Math.max(offset, 0), maxOffset));
   const x = (frame: number) => LEFT + (frame - from) * perFrame;
   const frameAt = (u: number) => (u - LEFT) / perFrame + from;
-  const rate = $derived.by(() => {
-    const [over, under] = (film?.rate ?? "25").split("/").map(Number);
-    return over! / (under ?? 1);
-  });
+  const rate = $derived(session.rate);
+  /** The pace strip stands below the graph, where the camera is worked on. */
+  const speedDrawn = $derived(
+    (film?.vantages.find((vantage) => vantage.id === session.selection?.id)?.passage.ease.speed.length ?? 0) > 0,
+  );
+  const marks = $derived(
+    session.marks.filter(({ kind, mark }) => kind !== "route" || (mark as Route).draws.shown).length,
+  );
+  const lane = $derived(
+    session.step === "fly" && frames > 1
+      ? speedDrawn
+        ? 74
+        : 30
+      : session.step === "mark"
+        ? Math.min(Math.max(marks, 1) * 20 + 8, Math.max((height - 20) * 0.55, 40))
+        : 0,
+  );
+  const bottom = $derived(height - lane);
+  let ripple = $state(true);
+  let snap = $state(true);
+  let other = $state<"none" | "tilt" | "heading" | "focal">("none");
+  /** What is shown while something is dragged: where in time, how wide, and what it says. */
+  let guide = $state.raw<{ frame: number | null; span: number | null; says: string } | null>(null);
+  let marquee = $state.raw<{ from: number; to: number } | null>(null);
+  const beats = $derived((film?.beats ?? []).map((beat) => Math.round(beat * rate)));
   const limits = $derived(
     [...(plan?.plates ?? [])]
       .map((laid, index) => ({
@@ -43,14 +71,15 @@
       .sort((a, b) => b.span - a.span),
   );
   const scale = $derived(
-    spanScale([...(plan?.curve_spans ?? []), ...limits.map((limit) => limit.span)], 26, height - 10),
+    spanScale([...(plan?.curve_spans ?? []), ...limits.map((limit) => limit.span)], 26, bottom - 8),
   );
   const y = (span: number) => yOf(scale, span);
+  const axis = $derived<Axis>({ x, y, left: LEFT, right: LEFT + graph, top: 20, bottom, perFrame, height });
   const labels = $derived(
     spread(
       limits.map((limit) => y(limit.span)),
       13,
-      height - 12,
+      bottom - 12,
     ),
   );
   const curve = $derived(
@@ -68,16 +97,18 @@
     for (let t = first; t * rate <= from + graph / perFrame + 1e-6 && t * rate <= frames; t += step) found.push(t);
     return found;
   });
-  const timed = $derived(gathering.findings.filter((finding) => ["bare", "soft"].includes(finding.kind)));
+  const timedFindings = $derived(
+    gathering.findings.filter((finding) => !["credit", "unused", "hole", "seam"].includes(finding.kind)),
+  );
   /** Bobs that have room beside one another, the worst of each crowd. */
   const bobs = $derived.by(() => {
-    const hung: typeof timed = [];
-    for (const finding of [...timed].sort((a, b) => Number(b.grave) - Number(a.grave) || b.figure - a.figure))
+    const hung: typeof timedFindings = [];
+    for (const finding of [...timedFindings].sort((a, b) => Number(b.grave) - Number(a.grave) || b.figure - a.figure))
       if (hung.every((other) => Math.abs(other.frame - finding.frame) * perFrame > 22)) hung.push(finding);
     return hung;
   });
   const soft = $derived(
-    timed
+    timedFindings
       .filter((finding) => finding.kind === "soft")
       .map((finding) => {
         const inside = (plan?.curve_frames ?? [])
@@ -99,6 +130,33 @@
     return () => observer.disconnect();
   });
 
+  const MANNERS = {
+    glide: "Glide",
+    hop: "Hop",
+    steps: "Steps",
+    follow: "Follow",
+    orbit: "Orbit",
+    skim: "Skim",
+    rail: "Rail",
+    cut: "Cut",
+  };
+  /** Whether a stretch of frames is on screen. */
+  const inSight = (first: number, last: number) => x(last) > LEFT - 60 && x(first) < LEFT + graph + 60;
+
+  /** The vantages whose numbers have room beside one another; the chosen ones always do. */
+  const shownPlaques = $derived.by(() => {
+    const found = new Set<number>();
+    let end = -Infinity;
+    (plan?.vantages ?? []).forEach((laid, index) => {
+      const chosen = session.chosen.includes(laid.id);
+      const left = x(laid.start);
+      if (!chosen && (left - end < 17 || !inSight(laid.start, laid.start + laid.hold))) return;
+      found.add(index);
+      end = left;
+    });
+    return found;
+  });
+
   /** Whether a vantage's name fits before the next vantage's number. */
   function roomFor(index: number): boolean {
     const next = plan!.vantages[index + 1];
@@ -116,71 +174,106 @@
 
   function scrub(event: PointerEvent) {
     if (event.button !== 0 || !frames) return;
+    if (event.shiftKey && session.step === "fly") return choosing(event);
     const seek = (next: PointerEvent) => player.seek(frameAt(here(next)));
     seek(event);
     follow(event, { moved: seek, slack: 0 });
   }
 
+  /** Dragging with Shift chooses all vantages in a stretch of time. */
+  function choosing(event: PointerEvent) {
+    const from = frameAt(here(event));
+    follow(event, {
+      moved: (next) => (marquee = { from, to: frameAt(here(next)) }),
+      done: () => {
+        const [a, b] = [Math.min(from, marquee?.to ?? from), Math.max(from, marquee?.to ?? from)];
+        marquee = null;
+        const inside = plan!.vantages.filter((v) => v.start <= b && v.start + v.hold >= a).map((v) => v.id);
+        if (!inside.length) return;
+        session.select({ kind: "vantage", id: inside[0]! });
+        session.also = inside.slice(1);
+      },
+      dropped: () => (marquee = null),
+    });
+  }
+
   function drag(
     event: PointerEvent,
     id: string,
-    moving: (frames: number, pixelsDown: number, sideways: boolean) => void,
+    moving: (to: { by: number; down: number; sideways: boolean }) => void,
     label: string,
   ) {
     if (event.button !== 0) return;
     event.preventDefault();
     event.stopPropagation();
-    session.select({ kind: "vantage", id });
+    if (event.shiftKey || event.ctrlKey || event.metaKey) return session.choose(id, event.shiftKey);
+    if (!session.chosen.includes(id)) session.select({ kind: "vantage", id });
     const each = perFrame;
     // The way it sets out decides: sideways is time, up and down is span.
     let sideways: boolean | null = null;
     follow(event, {
       moved: (_, dx, dy) => {
         sideways ??= Math.abs(dx) >= Math.abs(dy);
-        moving(Math.round(dx / each), dy, sideways);
+        moving({ by: Math.round(dx / each), down: dy, sideways });
       },
       done: (moved) => {
+        guide = null;
         if (moved) void session.keepTrial(label);
-        else player.seek(plan!.vantages.find((v) => v.id === id)!.start);
+        else {
+          session.select({ kind: "vantage", id });
+          player.seek(plan!.vantages.find((v) => v.id === id)!.start);
+        }
       },
-      dropped: () => session.dropTrial(),
+      dropped: () => {
+        guide = null;
+        session.dropTrial();
+      },
       slack: 4,
     });
   }
+
+  /** A frame drawn to a beat or to the playhead near it, where that is wished. */
+  const drawn = (frame: number) =>
+    snap ? snapped(frame, [...beats, player.frame], Math.max(Math.round(7 / perFrame), 1)) : frame;
+  const timed = (frame: number) => `${(frame / rate).toFixed(2)} s`;
 
   function dragHold(event: PointerEvent, index: number) {
     const laid = session.sheet!.plan.vantages[index]!;
     drag(
       event,
       laid.id,
-      (by) => session.tryAct({ act: "retime", vantage: laid.id, hold: Math.max(0, laid.hold + by) }),
+      ({ by }) => {
+        const leaves = drawn(Math.max(laid.start, laid.start + laid.hold + by));
+        const hold = leaves - laid.start;
+        guide = { frame: leaves, span: null, says: `rests ${timed(hold)}` };
+        session.tryAct({ act: "retime", vantage: laid.id, hold, ripple });
+      },
       "Hold",
     );
   }
 
   function dragVantage(event: PointerEvent, index: number) {
-    const laid = session.sheet!.plan.vantages[index]!;
-    const before = session.sheet!.plan.passages[index - 1];
-    const span = session.sheet!.film.vantages[index]!.span;
+    const kept = session.sheet!;
+    const laid = kept.plan.vantages[index]!;
+    const before = kept.plan.passages[index - 1];
+    const span = kept.film.vantages[index]!.span;
+    const group = session.chosen.length > 1 && session.chosen.includes(laid.id) ? session.chosen : [laid.id];
+    // Of several, the first one's arrival moves, and the others along with it.
+    const first = kept.plan.vantages.findIndex((v) => v.id === group[0]);
+    const [lead, way] = group.length > 1 ? [kept.plan.vantages[first]!, kept.plan.passages[first - 1]] : [laid, before];
     drag(
       event,
       laid.id,
-      (by, down, sideways) => {
+      ({ by, down, sideways }) => {
         if (sideways) {
-          if (before)
-            session.tryAct({
-              act: "retime",
-              vantage: before.vantage,
-              passage: Math.max(1, before.frames + by),
-            });
+          if (!way?.frames) return;
+          const arrives = drawn(Math.max(way.start + 1, lead.start + by));
+          guide = { frame: arrives, span: null, says: `arrives ${timed(arrives)}` };
+          session.tryAct({ act: "retime", vantage: way.vantage, passage: arrives - way.start, ripple });
         } else {
-          session.tryPatch([
-            {
-              op: "replace",
-              path: `/vantages/${index}/span`,
-              value: Math.max(span * factorOf(scale, down), 1e-4),
-            },
-          ]);
+          const factor = factorOf(scale, down);
+          guide = { frame: null, span: span * factor, says: length(span * factor, ground).join(" ") };
+          session.tryAct({ act: "move_vantages", vantages: group, by: [0, 0], factor, degrees: 0 });
         }
       },
       "Retime or span",
@@ -200,7 +293,7 @@
   }
 
   async function vantageAtPlayhead() {
-    const id = Math.random().toString(16).slice(2, 10);
+    const id = newId();
     await session.act({ act: "vantage_at_frame", frame: player.frame, id });
     session.select({ kind: "vantage", id });
   }
@@ -212,8 +305,26 @@
     <Button disabled={!frames} onclick={vantageAtPlayhead} title="A vantage where the camera is now"
       ><Icon name="frame" size={14} />Vantage at playhead</Button
     >
+    {#if session.step === "fly"}
+      <Tick label="Ripple" bind:checked={ripple} />
+      <Tick label="Snap" bind:checked={snap} />
+      <span class="alsocurve">
+        <Select
+          label="Another curve in the same place"
+          caption="Also"
+          value={other}
+          options={[
+            { value: "none", label: "none" },
+            { value: "tilt", label: "tilt" },
+            { value: "heading", label: "heading" },
+            { value: "focal", label: "lens" },
+          ]}
+          onchange={(value) => (other = value)}
+        />
+      </span>
+    {/if}
     <span class="space"></span>
-    <span class="key"><i class="camera"></i>Camera</span>
+    {#if session.step !== "fly"}<span class="key"><i class="camera"></i>Camera</span>{/if}
     <span class="key"><i class="limit"></i>Sharpest plate below</span>
     <span class="key"><i class="hatch"></i>Soft</span>
     <label class="zoom">
@@ -233,7 +344,7 @@
   <div class="body" bind:this={body} onwheel={wheel}>
     <svg {width} {height}>
       <defs>
-        <clipPath id="graph"><rect x={LEFT} y="0" width={graph} {height} /></clipPath>
+        <clipPath id="graph"><rect x={LEFT} y="0" width={graph} height={bottom} /></clipPath>
         <pattern id="soft" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
           <rect width="6" height="6" fill="#F1E4C6" opacity="0.75" /><line
             x1="0"
@@ -245,7 +356,7 @@
           />
         </pattern>
       </defs>
-      <rect x={LEFT} y="20" width={graph} height={height - 20} fill="#FDFEFB" />
+      <rect x={LEFT} y="20" width={graph} height={bottom - 20} fill="#FDFEFB" />
       {#each limits as limit, k (k)}
         {@const upper = k ? y(limits[k - 1]!.span) : 20}
         <rect
@@ -282,6 +393,8 @@
             />{/if}
         {/each}
         {#each soft as piece (piece.id)}<polygon points={piece.points} fill="url(#soft)" />{/each}
+        {#each beats as beat, k (k)}<line class="beat" x1={x(beat)} x2={x(beat)} y1="14" y2={bottom} />{/each}
+        {#if other !== "none"}<OtherCurve {axis} channel={other} />{/if}
         <path class="curve case" d={curve} /><path class="curve" d={curve} />
         {#if session.step === "gather" && gathering.of === "film"}
           {#each gathering.plan?.plates ?? [] as planned, k (k)}
@@ -294,7 +407,7 @@
             />
           {/each}
         {/if}
-        {#each timed as finding (finding.id)}
+        {#each timedFindings as finding (finding.id)}
           <rect
             class="stretch"
             class:grave={finding.grave}
@@ -307,25 +420,25 @@
       </g>
 
       <!-- svelte-ignore a11y_no_static_element_interactions -->
-      <rect class="catch" x={LEFT} y="0" width={graph} {height} onpointerdown={scrub} />
+      <rect class="catch" x={LEFT} y="0" width={graph} height={bottom} onpointerdown={scrub} />
 
       <g clip-path="url(#graph)">
         {#each plan?.passages ?? [] as passage, k (passage.vantage)}
           {@const vantage = film!.vantages[k]!}
           {@const wide = passage.frames * perFrame}
-          {#if wide > 44}
+          {#if wide > 44 && inSight(passage.start, passage.start + passage.frames)}
             <text
               class="manner"
               class:chosen={session.selection?.id === vantage.id}
               x={x(passage.start + passage.frames / 2)}
               y={Math.max(y(passage.widest) - 8, 34)}
-              text-anchor="middle">{vantage.passage.manner === "hop" ? "Hop" : "Glide"}</text
+              text-anchor="middle">{MANNERS[vantage.passage.manner.kind]}</text
             >
           {/if}
         {/each}
         {#each bobs as finding (finding.id)}
           {@const u = x(finding.frame)}
-          {@const v = Math.max(y(session.moments?.spans[finding.frame] ?? scale.widest) - 3, 44)}
+          {@const v = Math.max(y(session.spanAt(finding.frame) ?? scale.widest) - 3, 44)}
           <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
           <g
             class="bob"
@@ -347,34 +460,69 @@
           {@const left = x(laid.start)}
           {@const right = x(laid.start + laid.hold)}
           {@const v = y(span)}
-          {@const below = v < height - 40}
-          <line class="hold" class:chosen x1={left} x2={right} y1={v} y2={v} />
-          <!-- svelte-ignore a11y_no_static_element_interactions -->
-          <g class="post span" onpointerdown={(e) => dragVantage(e, index)}>
-            <rect class="reach" x={left - 12} y={v - 14} width={Math.max(right - left - 12, 20)} height="28" />
-            <rect class="stub" x={left - 2} y={v - 6} width="4" height="12" rx="1" />
-            <title>Sideways: when the camera arrives. Up and down: its span.</title>
-          </g>
-          <!-- svelte-ignore a11y_no_static_element_interactions -->
-          <g class="post" onpointerdown={(e) => dragHold(e, index)}>
-            <rect class="reach" x={right - 8} y={v - 14} width="20" height="28" />
-            <rect class="stub" x={right - 2} y={v - 6} width="4" height="12" rx="1" />
-            <title>How long the camera rests</title>
-          </g>
-          <!-- svelte-ignore a11y_no_static_element_interactions -->
-          <g
-            class="vantage"
-            class:chosen
-            onpointerdown={(e) => dragVantage(e, index)}
-            transform="translate({left + 6} {below ? v + 10 : v - 26})"
-          >
-            <rect class="reach" x="-4" y="-4" width="24" height="24" />
-            <rect class="plaque" width="15" height="15" rx="2" /><text x="7.5" y="11.5" text-anchor="middle"
-              >{index + 1}</text
-            >
-            {#if chosen || roomFor(index)}<text class="vname" x="20" y="11.5">{film!.vantages[index]!.name}</text>{/if}
-          </g>
+          {@const below = v < bottom - 40}
+          {#if inSight(laid.start, laid.start + laid.hold)}
+            <line
+              class="hold"
+              class:chosen
+              class:also={session.also.includes(laid.id)}
+              x1={left}
+              x2={right}
+              y1={v}
+              y2={v}
+            />
+            {#if chosen || right - left > 5}
+              <!-- svelte-ignore a11y_no_static_element_interactions -->
+              <g class="post span" onpointerdown={(e) => dragVantage(e, index)}>
+                <rect class="reach" x={left - 12} y={v - 14} width={Math.max(right - left - 12, 20)} height="28" />
+                <rect class="stub" x={left - 2} y={v - 6} width="4" height="12" rx="1" />
+                <title>Sideways: when the camera arrives. Up and down: its span.</title>
+              </g>
+              <!-- svelte-ignore a11y_no_static_element_interactions -->
+              <g class="post" onpointerdown={(e) => dragHold(e, index)}>
+                <rect class="reach" x={right - 8} y={v - 14} width="20" height="28" />
+                <rect class="stub" x={right - 2} y={v - 6} width="4" height="12" rx="1" />
+                <title>How long the camera rests</title>
+              </g>
+            {/if}
+            {#if shownPlaques.has(index)}
+              <!-- svelte-ignore a11y_no_static_element_interactions -->
+              <g
+                class="vantage"
+                class:chosen
+                class:also={session.also.includes(laid.id)}
+                onpointerdown={(e) => dragVantage(e, index)}
+                transform="translate({left + 6} {below ? v + 10 : v - 26})"
+              >
+                <rect class="reach" x="-4" y="-4" width="24" height="24" />
+                <rect class="plaque" width="15" height="15" rx="2" /><text x="7.5" y="11.5" text-anchor="middle"
+                  >{index + 1}</text
+                >
+                {#if chosen || roomFor(index)}<text class="vname" x="20" y="11.5">{film!.vantages[index]!.name}</text
+                  >{/if}
+              </g>
+            {/if}
+          {/if}
         {/each}
+        {#if session.step === "fly"}<SlopeHandles {axis} />{/if}
+        {#if marquee}
+          <rect
+            class="marquee"
+            x={x(Math.min(marquee.from, marquee.to))}
+            y="20"
+            width={Math.abs(marquee.to - marquee.from) * perFrame}
+            height={bottom - 20}
+          />
+        {/if}
+        {#if guide}
+          {#if guide.frame !== null}
+            <line class="guide" x1={x(guide.frame)} x2={x(guide.frame)} y1="0" y2={bottom} />
+            <text class="guidesays" x={x(guide.frame) + 6} y="32">{guide.says}</text>
+          {:else if guide.span !== null}
+            <line class="guide" x1={LEFT} x2={LEFT + graph} y1={y(guide.span)} y2={y(guide.span)} />
+            <text class="guidesays" x={LEFT + 8} y={y(guide.span) - 5}>{guide.says}</text>
+          {/if}
+        {/if}
       </g>
 
       <!-- svelte-ignore a11y_no_static_element_interactions -->
@@ -388,14 +536,18 @@
             >{/if}
         {/each}
       </g>
+      {#if session.step === "mark"}<MarkLanes {axis} height={lane} {drawn} />{:else if lane}<PaceLane
+          {axis}
+          height={lane}
+        />{/if}
       {#if frames}
         <g clip-path="url(#graph)" class="playhead">
           <line x1={x(player.frame)} x2={x(player.frame)} y1="0" y2={height} />
-          <circle cx={x(player.frame)} cy={y(session.moments?.spans[player.frame] ?? scale.widest)} r="4.5" />
+          <circle cx={x(player.frame)} cy={y(session.spanAt(player.frame) ?? scale.widest)} r="4.5" />
         </g>
         <g class="flag" transform="translate({Math.min(Math.max(x(player.frame) - 34, LEFT), LEFT + graph - 68)} 1)">
           <rect width="68" height="16" rx="2" /><text x="34" y="12" text-anchor="middle"
-            >{session.moments?.timecodes[player.frame]?.slice(3) ?? ""}</text
+            >{session.moment(player.frame)?.timecode.slice(3) ?? ""}</text
           >
         </g>
       {/if}
@@ -403,13 +555,15 @@
       <line class="edge" x1={LEFT + graph} x2={LEFT + graph} y1="0" y2={height} />
       <text class="axis head" x={LEFT + graph + 6} y="14">{limits.length ? "Sharp down to" : ""}</text>
       {#each limits as limit, k (k)}
-        <text class="limitname" x={LEFT + graph + 6} y={labels[k]! + 3}
-          >{limit.name.length > 15 ? limit.name.slice(0, 14) + "…" : limit.name}</text
-        >
-        <text class="limitname figure" x={width - 6} y={labels[k]! + 3} text-anchor="end"
-          >{length(limit.span, ground).join(" ")}</text
-        >
-        <title>{limit.name}</title>
+        {#if labels[k]! > 24}
+          <text class="limitname" x={LEFT + graph + 6} y={labels[k]! + 3}
+            >{limit.name.length > 15 ? limit.name.slice(0, 14) + "…" : limit.name}</text
+          >
+          <text class="limitname figure" x={width - 6} y={labels[k]! + 3} text-anchor="end"
+            >{length(limit.span, ground).join(" ")}</text
+          >
+          <title>{limit.name}</title>
+        {/if}
       {/each}
       {#if !frames}
         <text class="none" x={LEFT + graph / 2} y={height / 2 + 8} text-anchor="middle">
@@ -448,6 +602,10 @@
   }
   .space {
     flex: 1;
+  }
+  .alsocurve {
+    flex: 0 0 104px;
+    display: flex;
   }
   .key {
     display: flex;
@@ -530,6 +688,32 @@
     stroke: #fff;
     stroke-width: 4.5;
     opacity: 0.8;
+  }
+  .beat {
+    stroke: #0b7d74;
+    stroke-width: 1;
+    stroke-dasharray: 2 3;
+  }
+  .marquee {
+    fill: rgba(20, 36, 45, 0.08);
+    stroke: var(--ink);
+  }
+  .guide {
+    stroke: var(--ink);
+    stroke-width: 1;
+    stroke-dasharray: 4 3;
+  }
+  .guidesays {
+    font-weight: 560;
+    paint-order: stroke;
+    stroke: #fff;
+    stroke-width: 3px;
+  }
+  .hold.also {
+    stroke-width: 5.5;
+  }
+  .also .plaque {
+    fill: #f6cfd9;
   }
   .catch {
     fill: transparent;
@@ -667,5 +851,10 @@
   .none {
     font-size: 13px;
     fill: var(--ink-2);
+  }
+  @media (max-width: 1100px) {
+    .key {
+      display: none;
+    }
   }
 </style>

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { factorOf, spanMarks, spanScale, spread, yOf } from "./scale";
+import { factorOf, snapped, spanMarks, spanScale, spread, yOf } from "./scale";
 
 const scale = spanScale([10, 100000], 20, 220);
 
@@ -31,5 +31,12 @@ describe("the profile's axis", () => {
     const places = spread([10, 12, 13, 95, 99], 13, 100);
     for (let k = 1; k < places.length; k++) expect(places[k]! - places[k - 1]!).toBeGreaterThanOrEqual(13);
     expect(places[4]).toBeLessThanOrEqual(100);
+  });
+
+  it("holds on to the nearest beat within reach, and to none beyond", () => {
+    expect(snapped(101, [90, 104, 99], 3)).toBe(99);
+    expect(snapped(102, [90, 104, 99], 3)).toBe(104);
+    expect(snapped(110, [90, 104, 99], 3)).toBe(110);
+    expect(snapped(7, [], 3)).toBe(7);
   });
 });

@@ -40,3 +40,23 @@ export function spread(wanted: number[], room: number, bottom: number): number[]
   }
   return places;
 }
+
+/** Where things lie in the profile: frames to pixels, spans to pixels, and the edges of the graph. */
+export type Axis = {
+  x: (frame: number) => number;
+  y: (span: number) => number;
+  left: number;
+  right: number;
+  top: number;
+  bottom: number;
+  perFrame: number;
+  height: number;
+};
+
+/** The nearest of the frames to hold on to, if one is near enough, or else the frame itself. */
+export function snapped(frame: number, to: number[], reach: number): number {
+  let best = frame;
+  let near = reach + 1;
+  for (const other of to) if (Math.abs(other - frame) < near) [best, near] = [other, Math.abs(other - frame)];
+  return best;
+}

@@ -18,6 +18,30 @@
         ["N", "a vantage that shows what the chart shows"],
         ["Ctrl D", "duplicate"],
         ["Del", "delete"],
+        ["Alt ← →", "reach it a frame earlier or later, with Shift ten"],
+        ["Alt ↑ ↓", "wider or closer by 2 %"],
+        ["Shift click", "choose all up to it; with Ctrl, one more"],
+        ["Ctrl A C V", "choose all, copy, paste"],
+        ["B", "a beat at the playhead"],
+      ],
+    ],
+    [
+      "Marks, in Mark",
+      [
+        ["R M A G C", "draw a route; set a marker, a label; a region, a circle"],
+        ["Enter ⌫", "end what is being drawn, take its last point back"],
+        ["Shift 2 × click", "on a route: a stop; without Shift a point"],
+        ["Ctrl D", "duplicate, with its look and its times"],
+        ["Del", "take away"],
+      ],
+    ],
+    [
+      "Flying freely, in the viewfinder",
+      [
+        ["W A S D", "over the ground"],
+        ["Q E R F", "turn, tilt"],
+        ["+ −", "closer, wider"],
+        ["Enter Esc", "keep as a vantage, back to the film"],
       ],
     ],
     [
@@ -46,7 +70,7 @@
       [
         ["Ctrl Z", "undo"],
         ["Ctrl Shift Z", "redo"],
-        ["1 2 3 6", "the steps"],
+        ["1 2 3 4 6", "the steps"],
         ["0", "whole film on the chart"],
         ["?", "this sheet"],
       ],

@@ -16,7 +16,7 @@
   const reels = $derived(session.jobs.filter((job) => job.kind === "reel" && job.state === "done").length);
   const declined = $derived(film?.plates.filter((plate) => plate.fit.note).length ?? 0);
   const fitted = $derived(film?.plates.filter((plate) => plate.fit.by !== "hand").length ?? 0);
-  const steps = $derived<{ id: Step | "mark" | "finish"; name: string; state: string; icon: IconName }[]>([
+  const steps = $derived<{ id: Step | "finish"; name: string; state: string; icon: IconName }[]>([
     {
       id: "gather",
       name: "Gather",
@@ -30,7 +30,12 @@
       state: !film?.plates.length ? "nothing laid" : declined ? `${declined} declined` : `${fitted} fitted`,
     },
     { id: "fly", name: "Fly", icon: "fly", state: count(film?.vantages.length ?? 0, "vantage") },
-    { id: "mark", name: "Mark", icon: "mark", state: "not yet" },
+    {
+      id: "mark",
+      name: "Mark",
+      icon: "mark",
+      state: count(session.marks.length, "mark"),
+    },
     { id: "finish", name: "Finish", icon: "finish", state: "not yet" },
     {
       id: "render",
@@ -47,7 +52,7 @@
 
 <nav class="rail" aria-label="Steps">
   {#each steps as step (step.id)}
-    {@const later = step.id === "mark" || step.id === "finish"}
+    {@const later = step.id === "finish"}
     <button
       class:on={session.step === step.id}
       aria-current={session.step === step.id ? "step" : undefined}

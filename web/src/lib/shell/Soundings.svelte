@@ -10,7 +10,18 @@
 
   function show(finding: Finding) {
     gathering.finding = finding;
-    if (["bare", "soft", "seam"].includes(finding.kind)) player.seek(finding.frame);
+    if (!["credit", "unused", "hole"].includes(finding.kind)) player.seek(finding.frame);
+    if (finding.vantage) {
+      session.step = "fly";
+      session.select({ kind: "vantage", id: finding.vantage });
+      return;
+    }
+    if (finding.mark) {
+      const found = session.marks.find(({ mark }) => mark.id === finding.mark);
+      session.step = "mark";
+      if (found) session.select({ kind: found.kind, id: finding.mark });
+      return;
+    }
     if (finding.remedy?.box) {
       const [w, s, e, n] = finding.remedy.box;
       const room = Math.max(e - w, n - s) * 0.4;
@@ -25,7 +36,13 @@
     show(finding);
     const remedy = finding.remedy!;
     const plate = session.film!.plates.findIndex((one) => one.id === remedy.plate);
-    if (remedy.kind === "remove") await session.act({ act: "remove_plate", plate: remedy.plate! });
+    if (remedy.kind === "slow")
+      await session.act({ act: "retime", vantage: remedy.vantage!, passage: remedy.frames!, ripple: true });
+    else if (remedy.kind === "rest")
+      await session.act({ act: "retime", vantage: remedy.vantage!, hold: remedy.frames!, ripple: true });
+    else if (remedy.kind === "longer")
+      await session.act({ act: "move_mark", mark: remedy.mark!, edge: "ends", by: remedy.frames! });
+    else if (remedy.kind === "remove") await session.act({ act: "remove_plate", plate: remedy.plate! });
     else if (remedy.kind === "feather") {
       if (session.film!.plates[plate]!.feather.width < 10)
         await session.patch([{ op: "replace", path: `/plates/${plate}/feather/width`, value: 14 }], "Feather");
@@ -38,8 +55,11 @@
       gathering.of = "film";
       gathering.stretch = [finding.first, finding.last];
       await gathering.makePlan();
+    } else if (remedy.kind === "again") {
+      session.step = "gather";
+      await gathering.askAgain(remedy.plate!);
     } else if (remedy.kind === "lay") session.step = "gather";
-    if (["capture", "lay", "credit"].includes(remedy.kind)) onclose();
+    if (["capture", "again", "lay", "credit"].includes(remedy.kind)) onclose();
   }
 </script>
 

@@ -4,17 +4,20 @@
     value,
     onchange,
     camera = false,
+    tight = false,
     label,
   }: {
     options: { value: T; label: string; hint?: string }[];
     value: T;
     onchange: (value: T) => void;
     camera?: boolean;
+    /** Many of them: less room beside each. */
+    tight?: boolean;
     label: string;
   } = $props();
 </script>
 
-<div class="segments" role="radiogroup" aria-label={label} class:camera>
+<div class="segments" role="radiogroup" aria-label={label} class:camera class:tight>
   {#each options as option (option.value)}
     <button
       role="radio"
@@ -42,6 +45,9 @@
     color: var(--ink-2);
     font-weight: 480;
     white-space: nowrap;
+  }
+  .tight button {
+    padding: 0 4px;
   }
   button:first-child {
     border-left: 0;

@@ -1,7 +1,11 @@
 <script lang="ts">
   import { untrack } from "svelte";
+  import { flight } from "../film/flight.svelte";
   import { player } from "../film/player.svelte";
-  import { session } from "../film/session.svelte";
+  import { RUN, session } from "../film/session.svelte";
+  import { length } from "../format";
+  import Button from "../ui/Button.svelte";
+  import { follow } from "../ui/follow";
   import Icon from "../ui/Icon.svelte";
   import Segments from "../ui/Segments.svelte";
   import Tick from "../ui/Tick.svelte";
@@ -19,13 +23,17 @@
     const room = Math.min((width - 36) / size.width, (height - 24) / size.height);
     return { width: Math.round(size.width * room), height: Math.round(size.height * room) };
   });
+  const chosen = $derived(session.film?.vantages.findIndex((one) => one.id === session.selection?.id) ?? -1);
+  /** Whether the picture can be taken hold of: the camera is flown where it is worked on. */
+  const free = $derived(session.step === "fly" && (session.film?.plates.length ?? 0) > 0);
   const where = $derived.by(() => {
+    if (flight.pose) return `flying, ${length(flight.pose.span, session.film!.ground.kind).join(" ")} wide`;
     const plan = session.plan;
     if (!plan?.frames) return "no vantage yet";
     const index = plan.vantages.findLastIndex((vantage) => vantage.start <= player.frame);
     const laid = plan.vantages[index]!;
     if (player.frame < laid.start + laid.hold || index === plan.vantages.length - 1) return `on vantage ${index + 1}`;
-    return `on the ${session.film!.vantages[index]!.passage.manner} to ${index + 2}`;
+    return `on the ${session.film!.vantages[index]!.passage.manner.kind} to ${index + 2}`;
   });
 
   $effect(() => {
@@ -45,14 +53,88 @@
 
   $effect(() => {
     void [session.state, player.width];
-    untrack(() => {
-      player.renew();
-      void session.fetchMoments(session.state);
-    });
+    untrack(() => player.renew());
   });
 
+  // The picture goes first; the rest follows when the hand rests.
+  const run = $derived(Math.floor(player.frame / RUN));
   $effect(() => {
-    const bitmap = player.picture;
+    const [state, wanted] = [session.state, run];
+    const timer = setTimeout(() => void session.fetchMoments(state, wanted), untrack(() => session.trial) ? 180 : 0);
+    return () => clearTimeout(timer);
+  });
+  $effect(() => {
+    const state = session.state;
+    const timer = setTimeout(() => void session.fetchCurves(state), 220);
+    return () => clearTimeout(timer);
+  });
+
+  // Seeking or playing the film, or leaving the step, ends a flight.
+  $effect(() => {
+    void [player.frame, player.playing, session.step, session.id];
+    untrack(() => flight.flying && flight.land());
+  });
+
+  function grab(event: PointerEvent) {
+    if (!free || (event.button !== 0 && event.button !== 2)) return;
+    event.preventDefault();
+    canvas.focus({ preventScroll: true });
+    const box = canvas.getBoundingClientRect();
+    const at = (next: PointerEvent): [number, number] => [
+      (next.clientX - box.left) / box.width,
+      (next.clientY - box.top) / box.height,
+    ];
+    const start = at(event);
+    const turning = event.button === 2 || event.shiftKey;
+    flight.begin();
+    follow(event, {
+      moved: (next, dx, dy) =>
+        turning
+          ? flight.drag({ kind: "turn", by: [(dx / box.width) * 120, (-dy / box.height) * 90] })
+          : flight.drag({ kind: "pan", start, to: at(next) }),
+      dropped: () => flight.land(),
+    });
+  }
+
+  function wheel(event: WheelEvent) {
+    if (!free) return;
+    event.preventDefault();
+    const box = canvas.getBoundingClientRect();
+    flight.nudge({
+      kind: "zoom",
+      factor: Math.exp(Math.min(Math.max(event.deltaY * 0.0016, -0.5), 0.5)),
+      to: [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height],
+    });
+  }
+
+  function keys(event: KeyboardEvent) {
+    if (!free || event.ctrlKey || event.metaKey || event.altKey) return;
+    const far = event.shiftKey ? 0.2 : 0.05;
+    const turn = event.shiftKey ? 15 : 3;
+    const moves: Record<string, () => void> = {
+      w: () => flight.nudge({ kind: "fly", by: [0, far] }),
+      s: () => flight.nudge({ kind: "fly", by: [0, -far] }),
+      a: () => flight.nudge({ kind: "fly", by: [-far, 0] }),
+      d: () => flight.nudge({ kind: "fly", by: [far, 0] }),
+      q: () => flight.nudge({ kind: "turn", by: [-turn, 0] }),
+      e: () => flight.nudge({ kind: "turn", by: [turn, 0] }),
+      r: () => flight.nudge({ kind: "turn", by: [0, turn] }),
+      f: () => flight.nudge({ kind: "turn", by: [0, -turn] }),
+      "+": () => flight.nudge({ kind: "zoom", factor: 1 / (1 + far) }),
+      "=": () => flight.nudge({ kind: "zoom", factor: 1 / (1 + far) }),
+      "-": () => flight.nudge({ kind: "zoom", factor: 1 + far }),
+      Enter: () => void flight.keep(),
+      Escape: () => flight.land(),
+    };
+    const move = moves[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+    if (!move || (["Enter", "Escape"].includes(event.key) && !flight.flying)) return;
+    event.preventDefault();
+    event.stopPropagation();
+    move();
+  }
+
+  $effect(() => {
+    const bitmap = flight.picture ?? player.picture;
     if (!bitmap) return;
     if (canvas.width !== bitmap.width || canvas.height !== bitmap.height) {
       canvas.width = bitmap.width;
@@ -83,7 +165,28 @@
   </header>
   <div class="mat" bind:this={mat}>
     <div class="picture" style:width="{picture.width}px" style:height="{picture.height}px">
-      <canvas bind:this={canvas} class:blank={!player.picture} data-frame={player.shownFrame}></canvas>
+      <canvas
+        bind:this={canvas}
+        class:blank={!player.picture}
+        class:free
+        data-frame={player.shownFrame}
+        tabindex={free ? 0 : -1}
+        aria-label="The camera’s picture. In Fly it can be dragged: W A S D move, Q E turn, R F tilt, plus and minus go closer and wider, Enter keeps."
+        title={free ? "Drag to fly, with Shift to turn and tilt, wheel to go closer" : undefined}
+        onpointerdown={grab}
+        oncontextmenu={(event) => free && event.preventDefault()}
+        onwheel={wheel}
+        onkeydown={keys}
+      ></canvas>
+      {#if flight.flying}
+        <div class="flight">
+          <Button onclick={() => flight.keep()} title="A new vantage from here (Enter)">Keep as a vantage</Button>
+          {#if chosen >= 0}<Button onclick={() => flight.moveVantage(chosen)} title="The selected vantage comes here"
+              >Move {chosen + 1} here</Button
+            >{/if}
+          <Button onclick={() => flight.land()} title="Back to the film (Esc)">Back</Button>
+        </div>
+      {/if}
       {#if safe}
         <!-- EBU R 95: action within 93 %, graphics within 90 % of width and height. -->
         <div class="safe action" title="Action safe, 93 %"></div>
@@ -91,16 +194,18 @@
       {/if}
       {#each ["nw", "ne", "se", "sw"] as corner}<span class="crop {corner}"></span>{/each}
     </div>
-    {#if !session.plan?.frames}
+    {#if !session.plan?.frames && !flight.flying}
       <p>
         {session.film?.plates.length
-          ? "Set a vantage in Fly, and the camera’s picture appears here."
+          ? free
+            ? "Drag here to fly over what the chart shows, and keep a vantage where it looks right."
+            : "Set a vantage in Fly, and the camera’s picture appears here."
           : "The camera’s picture appears here."}
       </p>
     {/if}
   </div>
   <div class="transport">
-    <span class="timecode" aria-label="Timecode">{session.moments?.timecodes[player.frame] ?? "00:00:00:00"}</span>
+    <span class="timecode" aria-label="Timecode">{session.moment(player.frame)?.timecode ?? "00:00:00:00"}</span>
     <button title="First frame (Home)" onclick={() => player.seek(0)}><Icon name="first" size={15} fill /></button>
     <button title="One frame back (←)" onclick={() => player.seek(player.frame - 1)}
       ><Icon name="back" size={15} /></button
@@ -182,11 +287,27 @@
     height: 100%;
     display: block;
   }
+  canvas.free {
+    cursor: grab;
+    touch-action: none;
+  }
+  canvas:focus-visible {
+    outline: 2px solid #fff;
+    outline-offset: 2px;
+  }
+  .flight {
+    position: absolute;
+    left: 8px;
+    bottom: 8px;
+    display: flex;
+    gap: 6px;
+  }
   canvas.blank {
     background: #4a4a4a;
   }
   p {
     position: absolute;
+    pointer-events: none;
     color: #f2f2f2;
     font-size: 12.5px;
     padding: 0 30px;

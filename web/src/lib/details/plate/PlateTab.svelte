@@ -5,6 +5,7 @@
   import Button from "../../ui/Button.svelte";
   import Cells from "../../ui/Cells.svelte";
   import Field from "../Field.svelte";
+  import RevealFields from "../RevealFields.svelte";
   import Icon from "../../ui/Icon.svelte";
   import Segments from "../../ui/Segments.svelte";
 
@@ -114,6 +115,7 @@
     </div>
   </div>
 {/if}
+<RevealFields reveal={plate.reveal} path="/plates/{index}" of={plate.id} frame={laid.uncovers ?? 0} />
 <label class="line">
   <span>Credit</span>
   <input

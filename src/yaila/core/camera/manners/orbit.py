@@ -1,0 +1,29 @@
+"""Orbit: the camera goes round its target, which stays where it is in the frame."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from yaila.core.camera.manners.glide import glide
+from yaila.core.camera.manners.manner import Manner, Move, turned
+from yaila.core.camera.track import Track
+
+
+class Orbit(Manner):
+    """Round the target the way chosen, and ``turns`` whole turns more.
+
+    Between two targets the one looked at moves straight, as in a zoom without a turn.
+    """
+
+    kind: Literal["orbit"] = "orbit"
+    way: Literal["clockwise", "counterclockwise"] = "clockwise"
+    turns: int = Field(0, ge=0, le=20)
+
+    def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
+        sign = 1 if self.way == "clockwise" else -1
+        turn = sign * ((sign * (move.end.heading - move.start.heading)) % 360 + 360 * self.turns)
+        return turned(move, progress, glide(move.start, move.end, 0.0, progress), turn)

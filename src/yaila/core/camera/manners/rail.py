@@ -1,0 +1,105 @@
+"""Rail: the camera runs along a free curve in space, and looks at what it is told to.
+
+The eye's curve goes from where the one vantage's camera stands to where the next one's does, through points between,
+each with handles if wished. What it looks at is a fixed place, or runs along a curve of its own on the ground.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
+
+from yaila.core.camera.manners.manner import Manner, Move
+from yaila.core.camera.pose import FILM_BACK, MAX_TILT
+from yaila.core.camera.track import Track, even, ramp, turn_between
+from yaila.core.ground.curve import Curve, smooth
+from yaila.core.ground.placement import Finite
+
+STEEP = 6.0
+"""Tilts below this, degrees, in which the bearing to what is looked at gives way to the vantages' headings."""
+
+TURNING = 0.25
+"""The share of the way at either end over which the camera turns to a fixed place and away from it."""
+
+
+class RailPoint(BaseModel):
+    """A point of a rail: ground units, ``z`` the height; ``before`` and ``after`` are handles, relative to it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+    x: Finite
+    y: Finite
+    z: Finite = Field(gt=0)
+    before: tuple[Finite, Finite, Finite] | None = None
+    after: tuple[Finite, Finite, Finite] | None = None
+
+    @property
+    def place(self) -> tuple[float, float, float]:
+        """x, y and z."""
+        return self.x, self.y, self.z
+
+
+class Rail(Manner):
+    """Along a curve through ``points`` at even speed; ``look`` is what the camera looks at on the way: nothing given,
+    evenly from the one target to the other; one place, that place; more, along the curve through them."""
+
+    kind: Literal["rail"] = "rail"
+    points: tuple[RailPoint, ...] = Field((), max_length=60)
+    look: tuple[tuple[Finite, Finite], ...] = Field((), max_length=60)
+
+    def eye_curve(self, move: Move) -> Curve:
+        """The curve of the eye, in space."""
+        ends = [move.start.eye(), move.end.eye()]
+        places = np.array([ends[0], *(point.place for point in self.points), ends[1]])
+        handles: list[tuple[NDArray[np.float64] | None, NDArray[np.float64] | None]] = [(None, None)]
+        for point in self.points:
+            place = np.array(point.place)
+            handles.append(
+                (
+                    None if point.before is None else place + point.before,
+                    None if point.after is None else place + point.after,
+                )
+            )
+        # Heights keep within those of the points, or a camera that comes from low would dip into the ground.
+        return smooth(places, handles=[*handles, (None, None)], steady=2)
+
+    def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
+        start, end = move.start, move.end
+        curve = self.eye_curve(move)
+        eye = curve.along(progress * curve.length)
+        targets = np.array([[start.x, start.y], [end.x, end.y]])
+        if len(self.look) > 1:
+            sight = smooth(np.array([targets[0], *self.look, targets[1]]))
+            target = sight.along(progress * sight.length)
+        else:
+            target = targets[0] + progress[:, None] * (targets[1] - targets[0])
+            if self.look:
+                there = ramp(progress, TURNING)[:, None]
+                target = target + there * (np.array(self.look[0]) - target)
+        ahead = target - eye[:, :2]
+        level = np.linalg.norm(ahead, axis=1)
+        height = np.maximum(eye[:, 2], 1e-9)
+        tilt = np.degrees(np.arctan2(level, height))
+        bearing = np.degrees(np.arctan2(ahead[:, 0], ahead[:, 1]))
+        turning = start.heading + progress * turn_between(start.heading, end.heading)
+        # Right below the eye there is no bearing; near there the vantages' headings take over.
+        sure = np.clip(tilt / STEEP, 0, 1)
+        sure = sure * sure * (3 - 2 * sure)
+        heading = turning + sure * ((bearing - turning + 180) % 360 - 180)
+        focal = even(start.focal, end.focal, progress)
+        # Too flat a sight is lowered to the flattest a camera can do, along the same bearing.
+        flat = np.radians(np.minimum(tilt, MAX_TILT))
+        reach = height * np.tan(flat)
+        lowered = eye[:, :2] + ahead / np.maximum(level, 1e-12)[:, None] * reach[:, None]
+        target = np.where((tilt > MAX_TILT)[:, None], lowered, target)
+        return Track(
+            x=target[:, 0],
+            y=target[:, 1],
+            span=height / np.cos(flat) * FILM_BACK / focal,
+            tilt=np.degrees(flat),
+            heading=np.degrees(np.unwrap(np.radians(heading))),
+            roll=start.roll + progress * turn_between(start.roll, end.roll),
+            focal=focal,
+        )

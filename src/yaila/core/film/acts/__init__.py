@@ -1,0 +1,209 @@
+"""The acts of an editor: named changes of a film. Each takes a film and returns a new one.
+
+The interface sends acts where the outcome needs computing (drag this corner of a tilted frame there); whatever
+is a plain value it sends as a JSON Patch.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from yaila.core.film.acts.marks import (
+    AddLabel,
+    AddMarker,
+    AddRegion,
+    CopyLook,
+    DuplicateMark,
+    MakeStyle,
+    MoveMark,
+    PullRim,
+    RemoveMark,
+    RemoveStyle,
+    ResetLook,
+    RestackMark,
+    SetLook,
+    ShiftMark,
+    ShowGroup,
+    Uncover,
+    UseStyle,
+)
+from yaila.core.film.acts.plates import (
+    GroundByPoints,
+    LayByFile,
+    LayFound,
+    LayPlate,
+    MatchTone,
+    MovePlate,
+    NoteFit,
+    OutlinePlate,
+    PullPlate,
+    RemovePlate,
+    RestackPlate,
+    SwapPicture,
+    TiePlate,
+)
+from yaila.core.film.acts.recipes import BuildRecipe
+from yaila.core.film.acts.routes import (
+    AddRoute,
+    ImportRoute,
+    JoinRoutes,
+    OffsetRoute,
+    PullRouteHandle,
+    RemoveRoute,
+    ReverseRoute,
+    RouteHandles,
+    ShortestWay,
+    SplitLeg,
+    SplitRoute,
+)
+from yaila.core.film.acts.timing import DrawSpeed, ImportBeats, Retime, StretchTime
+from yaila.core.film.acts.vantages import (
+    AddVantage,
+    Clip,
+    DuplicateVantage,
+    FlownPose,
+    KeepPose,
+    LevelVantage,
+    MoveCamera,
+    MoveVantages,
+    PasteVantages,
+    PlaceCamera,
+    PullRailHandle,
+    PullVantage,
+    RailHandles,
+    RemoveVantages,
+    ReorderVantage,
+    VantageAtFrame,
+)
+
+Act = Annotated[
+    LayPlate
+    | MovePlate
+    | PullPlate
+    | TiePlate
+    | LayFound
+    | NoteFit
+    | MatchTone
+    | OutlinePlate
+    | SwapPicture
+    | LayByFile
+    | GroundByPoints
+    | RestackPlate
+    | RemovePlate
+    | AddRoute
+    | ImportRoute
+    | RemoveRoute
+    | ShortestWay
+    | JoinRoutes
+    | SplitRoute
+    | OffsetRoute
+    | RouteHandles
+    | PullRouteHandle
+    | ReverseRoute
+    | SplitLeg
+    | AddMarker
+    | AddLabel
+    | AddRegion
+    | PullRim
+    | RemoveMark
+    | DuplicateMark
+    | RestackMark
+    | MoveMark
+    | SetLook
+    | ShiftMark
+    | ShowGroup
+    | Uncover
+    | ResetLook
+    | MakeStyle
+    | UseStyle
+    | CopyLook
+    | RemoveStyle
+    | AddVantage
+    | KeepPose
+    | VantageAtFrame
+    | DuplicateVantage
+    | PasteVantages
+    | RemoveVantages
+    | ReorderVantage
+    | MoveVantages
+    | PullVantage
+    | MoveCamera
+    | PlaceCamera
+    | RailHandles
+    | PullRailHandle
+    | LevelVantage
+    | Retime
+    | StretchTime
+    | DrawSpeed
+    | ImportBeats
+    | BuildRecipe,
+    Field(discriminator="act"),
+]
+
+__all__ = [
+    "Act",
+    "AddLabel",
+    "AddMarker",
+    "AddRegion",
+    "AddRoute",
+    "AddVantage",
+    "BuildRecipe",
+    "Clip",
+    "CopyLook",
+    "DrawSpeed",
+    "DuplicateMark",
+    "DuplicateVantage",
+    "FlownPose",
+    "GroundByPoints",
+    "ImportBeats",
+    "ImportRoute",
+    "JoinRoutes",
+    "KeepPose",
+    "LayByFile",
+    "LayFound",
+    "LayPlate",
+    "LevelVantage",
+    "MakeStyle",
+    "MatchTone",
+    "MoveCamera",
+    "MoveMark",
+    "MovePlate",
+    "MoveVantages",
+    "NoteFit",
+    "OffsetRoute",
+    "OutlinePlate",
+    "PasteVantages",
+    "PlaceCamera",
+    "PullPlate",
+    "PullRailHandle",
+    "PullRim",
+    "PullRouteHandle",
+    "PullVantage",
+    "RailHandles",
+    "RemoveMark",
+    "RemovePlate",
+    "RemoveRoute",
+    "RemoveStyle",
+    "RemoveVantages",
+    "ReorderVantage",
+    "ResetLook",
+    "RestackMark",
+    "RestackPlate",
+    "Retime",
+    "ReverseRoute",
+    "RouteHandles",
+    "SetLook",
+    "ShiftMark",
+    "ShortestWay",
+    "ShowGroup",
+    "SplitLeg",
+    "SplitRoute",
+    "StretchTime",
+    "SwapPicture",
+    "TiePlate",
+    "Uncover",
+    "UseStyle",
+    "VantageAtFrame",
+]  # fmt: skip

@@ -1,0 +1,403 @@
+"""Acts on marks of all kinds: set, move in time, take away, and how they look."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field, ValidationError
+
+from yaila.core.errors import BadEdit
+from yaila.core.film.acts.act import FilmAct
+from yaila.core.film.acts.ties import at_frame, hooks, settle
+from yaila.core.film.marked import (
+    AnyMark,
+    Label,
+    LabelStyle,
+    Marker,
+    MarkerStyle,
+    Region,
+    RegionStyle,
+    Reveal,
+    Route,
+    RouteStyle,
+    style_of,
+)
+from yaila.core.film.model import Film, Plate
+from yaila.core.film.part import new_id
+from yaila.core.ground import Point
+from yaila.core.ground.placement import outline
+from yaila.core.marks import FilmMoment, MarkMoment, RouteMoment
+
+STYLES: dict[str, Any] = {"route": RouteStyle, "marker": MarkerStyle, "label": LabelStyle, "region": RegionStyle}
+
+
+class AddMarker(FilmAct):
+    """Set a marker. Beside a route's line (within ``reach`` ground units) it stands on it and comes when the line
+    reaches it; else it comes at ``frame``."""
+
+    act: Literal["add_marker"] = "add_marker"
+    marker: Marker
+    frame: int = Field(0, ge=0)
+    reach: float = Field(0.0, ge=0)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        marker = self.marker.model_copy(deep=True)
+        _come_in(film, marker, self.frame, self.reach)
+        film.markers.append(marker)
+        return film
+
+
+class AddLabel(FilmAct):
+    """Set a label, as a marker is set. Beside a marker (within ``reach``) it stands there and comes with it."""
+
+    act: Literal["add_label"] = "add_label"
+    label: Label
+    frame: int = Field(0, ge=0)
+    reach: float = Field(0.0, ge=0)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        label = self.label.model_copy(deep=True)
+        near = [
+            (float(np.hypot(marker.x - label.x, marker.y - label.y)), marker)
+            for marker in film.markers
+            if label.stands != "frame"
+        ]
+        away, marker = min(near, key=lambda one: one[0], default=(np.inf, None))
+        if marker is not None and away <= self.reach:
+            label.x, label.y = marker.x, marker.y
+            label.starts = MarkMoment(mark=marker.id)
+        else:
+            _come_in(film, label, self.frame, self.reach if label.stands != "frame" else 0.0)
+        film.labels.append(label)
+        return film
+
+
+def _come_in(film: Film, mark: Marker | Label, frame: int, reach: float) -> None:
+    place = np.array([mark.x, mark.y])
+    mark.starts = at_frame(film, frame)
+    for route in film.routes:
+        curve = route.curve
+        near = curve.along(np.array([curve.nearest(place)]))[0]
+        if route.draws.shown and float(np.hypot(*(near - place))) <= reach:
+            mark.x, mark.y = (float(value) for value in near)
+            mark.starts = RouteMoment(route=route.id)
+            return
+
+
+class AddRegion(FilmAct):
+    """Lay outlines on the ground as a region; with ``frame`` it comes then, else it is there from the start. A circle
+    reaches to ``rim``, if that is given."""
+
+    act: Literal["add_region"] = "add_region"
+    region: Region
+    frame: int | None = Field(None, ge=0)
+    rim: Point | None = None
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        region = self.region.model_copy(deep=True)
+        if not region.rings and not region.circle:
+            raise BadEdit("A region needs an outline or a circle. Draw one on the chart.")
+        if self.rim:
+            _reach(film, region, self.rim)
+        if self.frame is not None:
+            region.starts = at_frame(film, self.frame)
+        film.regions.append(region)
+        return film
+
+
+class PullRim(FilmAct):
+    """Let the rim of a circle pass through a ground place."""
+
+    act: Literal["pull_rim"] = "pull_rim"
+    region: str
+    to: Point
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        region = film.mark(self.region)
+        if not isinstance(region, Region):
+            raise BadEdit("Only a circle has a rim.")
+        _reach(film, region, self.to)
+        return film
+
+
+def _reach(film: Film, region: Region, to: Point) -> None:
+    circle = region.circle
+    if not circle:
+        raise BadEdit(f"“{region.name}” is no circle: pull its corners.")
+    reach = math.hypot(to.x - circle.x, to.y - circle.y) / circle.stretch(film.ground.kind == "mercator")
+    region.circle = circle.model_copy(update={"radius": max(float(f"{reach:.5g}"), 1e-4)})
+
+
+def _list_of(film: Film, mark: AnyMark) -> list[Any]:
+    lists: dict[type, list[Any]] = {
+        Route: film.routes, Region: film.regions, Marker: film.markers, Label: film.labels,
+    }  # fmt: skip
+    return lists[type(mark)]
+
+
+class RemoveMark(FilmAct):
+    """Take a marker, a label or a region away. What hangs on it stays where it is in time."""
+
+    act: Literal["remove_mark"] = "remove_mark"
+    mark: str
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        mark = film.mark(self.mark)
+        if isinstance(mark, Route):
+            raise BadEdit("A route is taken away by “remove_route”, which sees to what follows it.")
+        settle(film, lambda moment: isinstance(moment, MarkMoment) and moment.mark == self.mark)
+        _list_of(film, mark).remove(mark)
+        return film
+
+
+class DuplicateMark(FilmAct):
+    """Make another mark like one, with its look, its times and what it hangs on, ``by`` ground units away."""
+
+    act: Literal["duplicate_mark"] = "duplicate_mark"
+    mark: str
+    by: tuple[float, float] = (0.0, 0.0)
+    id: str = Field(default_factory=new_id)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        mark = film.mark(self.mark)
+        copy = mark.model_copy(deep=True, update={"id": self.id, "name": f"{mark.name[:110]} copy"})
+        _shift(copy, *self.by)
+        there = _list_of(film, mark)
+        there.insert(there.index(mark) + 1, copy)
+        return film
+
+
+class ShiftMark(FilmAct):
+    """Move a mark over the ground, ground units, and with it all others of its group that are not locked; a label in
+    the frame by shares of its width and height."""
+
+    act: Literal["shift_mark"] = "shift_mark"
+    mark: str
+    by: tuple[float, float]
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        mark = film.mark(self.mark)
+        if mark.locked:
+            raise BadEdit(f"“{mark.name}” is locked. Unlock it, then it can be moved.")
+        in_frame = isinstance(mark, Label) and mark.stands == "frame"
+        for other in film.marks:
+            with_it = mark.group and other.group == mark.group and not other.locked
+            if other is mark or (with_it and in_frame == (isinstance(other, Label) and other.stands == "frame")):
+                _shift(other, *self.by)
+        return film
+
+
+class ShowGroup(FilmAct):
+    """Show or hide all marks of a group: routes are then drawn in the film or not."""
+
+    act: Literal["show_group"] = "show_group"
+    group: str = Field(min_length=1)
+    shown: bool
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        for mark in film.marks:
+            if mark.group != self.group:
+                continue
+            if isinstance(mark, Route):
+                mark.draws = mark.draws.model_copy(update={"shown": self.shown})
+            else:
+                mark.shown = self.shown
+        return film
+
+
+def _shift(mark: AnyMark, dx: float, dy: float) -> None:
+    if not isinstance(mark, Route) and mark.reveal:
+        mark.reveal = mark.reveal.model_copy(update={"x": mark.reveal.x + dx, "y": mark.reveal.y + dy})
+    if isinstance(mark, Label) and mark.stands == "frame":
+        mark.u, mark.v = min(max(mark.u + dx, -0.5), 1.5), min(max(mark.v + dy, -0.5), 1.5)
+    elif isinstance(mark, Marker | Label):
+        mark.x, mark.y = mark.x + dx, mark.y + dy
+    elif isinstance(mark, Region):
+        mark.rings = tuple(tuple(Point(p.x + dx, p.y + dy) for p in ring) for ring in mark.rings)
+        if mark.circle:
+            mark.circle = mark.circle.model_copy(update={"x": mark.circle.x + dx, "y": mark.circle.y + dy})
+    else:
+        mark.points = tuple(p.model_copy(update={"x": p.x + dx, "y": p.y + dy}) for p in mark.points)
+
+
+class RestackMark(FilmAct):
+    """Put a mark at a place among those of its kind, 0 at the bottom."""
+
+    act: Literal["restack_mark"] = "restack_mark"
+    mark: str
+    to: int
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        mark = film.mark(self.mark)
+        there = _list_of(film, mark)
+        there.remove(mark)
+        there.insert(min(max(self.to, 0), len(there)), mark)
+        return film
+
+
+class MoveMark(FilmAct):
+    """Move the start or the end of a mark, or a route's start, in time; it goes on hanging on what it hangs on."""
+
+    act: Literal["move_mark"] = "move_mark"
+    mark: str
+    edge: Literal["starts", "ends", "both"] = "starts"
+    by: int
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        film.mark(self.mark)
+        for hook in hooks(film):
+            if hook.of != self.mark or hook.edge not in (("starts", "ends") if self.edge == "both" else (self.edge,)):
+                continue
+            moment = hook.moment
+            if isinstance(moment, FilmMoment):
+                hook.hang(at_frame(film, film.fps.frames(moment.seconds) + round(moment.offset) + self.by))
+            else:
+                hook.hang(moment.model_copy(update={"offset": round(moment.offset) + self.by}))
+        return film
+
+
+class Uncover(FilmAct):
+    """Let a plate or a mark be uncovered in the film, about its middle or along a route (the first one if it has none
+    yet); with ``how`` none, all of it is seen at once. When and how softly stays as it was."""
+
+    act: Literal["uncover"] = "uncover"
+    of: str
+    how: Literal["circle", "wipe", "route"] | None
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        one = next((plate for plate in film.plates if plate.id == self.of), None) or film.mark(self.of)
+        if isinstance(one, Route):
+            raise BadEdit("A route draws itself; nothing need uncover it.")
+        if self.how is None:
+            one.reveal = None
+            return film
+        route = (one.reveal and one.reveal.route) or next((route.id for route in film.routes), None)
+        if self.how == "route" and route is None:
+            raise BadEdit(f"Draw a route first; then “{one.name}” can appear along it.")
+        x, y = np.mean(outline(one.matrix, *one.extent), axis=0).tolist() if isinstance(one, Plate) else one.place
+        changes = {"how": self.how, "route": route if self.how == "route" else None, "x": x, "y": y}
+        one.reveal = Reveal.model_validate((one.reveal.model_dump() if one.reveal else {}) | changes)
+        return film
+
+
+class SetLook(FilmAct):
+    """Set properties of how a mark looks. Where it uses a style they become its own."""
+
+    act: Literal["set_look"] = "set_look"
+    mark: str
+    look: dict[str, Any] = Field(min_length=1)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        mark = film.mark(self.mark)
+        mark.look = _changed(mark.look, self.look)
+        if style_of(mark, film.styles):
+            mark.own = tuple(dict.fromkeys([*mark.own, *self.look]))
+        return film
+
+
+def _changed(look: Any, values: dict[str, Any]) -> Any:
+    try:
+        return type(look).model_validate(look.model_dump() | values)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise BadEdit(
+            f"{'.'.join(str(part) for part in first['loc'])}: {first['msg']}. Nothing was changed."
+        ) from error
+
+
+class ResetLook(FilmAct):
+    """Let properties of a mark follow its style again: those named, or all."""
+
+    act: Literal["reset_look"] = "reset_look"
+    mark: str
+    names: list[str] | None = None
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        mark = film.mark(self.mark)
+        mark.own = tuple(name for name in mark.own if self.names is not None and name not in self.names)
+        return film
+
+
+class MakeStyle(FilmAct):
+    """Make a style of how a mark looks; the mark uses it."""
+
+    act: Literal["make_style"] = "make_style"
+    mark: str
+    name: str = Field(min_length=1, max_length=120)
+    id: str = Field(default_factory=new_id)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        mark = film.mark(self.mark)
+        film.styles.append(STYLES[mark.kind](id=self.id, name=self.name, look=film.look_of(mark)))
+        mark.style, mark.own = self.id, ()
+        return film
+
+
+class UseStyle(FilmAct):
+    """Let marks use a style of their kind, all of it; or, with none, keep how they look as their own."""
+
+    act: Literal["use_style"] = "use_style"
+    marks: list[str] = Field(min_length=1)
+    style: str | None = None
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        style = film.style(self.style) if self.style else None
+        for key in self.marks:
+            mark = film.mark(key)
+            if style and style.kind != mark.kind:
+                raise BadEdit(f"“{style.name}” is a style of {style.kind}s; “{mark.name}” is a {mark.kind}.")
+            mark.look = film.look_of(mark)
+            mark.style, mark.own = self.style, ()
+        return film
+
+
+class CopyLook(FilmAct):
+    """Let marks look as another one of their kind does, style included."""
+
+    act: Literal["copy_look"] = "copy_look"
+    mark: str
+    to: list[str] = Field(min_length=1)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        mark = film.mark(self.mark)
+        for key in self.to:
+            other = film.mark(key)
+            if other.kind != mark.kind:
+                raise BadEdit(f"A {other.kind} cannot look as a {mark.kind}: “{other.name}” was left as it is.")
+            other.look, other.style, other.own = mark.look, mark.style, mark.own
+        return film
+
+
+class RemoveStyle(FilmAct):
+    """Take a style away. Marks that use it keep how they look."""
+
+    act: Literal["remove_style"] = "remove_style"
+    style: str
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        style = film.style(self.style)
+        for mark in film.marks:
+            if mark.style == self.style:
+                mark.look = film.look_of(mark)
+                mark.style, mark.own = None, ()
+        film.styles.remove(style)
+        return film

@@ -1,0 +1,29 @@
+"""The act of building a whole choreography."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from yaila.core.film.acts.act import FilmAct
+from yaila.core.film.model import Film
+from yaila.core.film.recipes import Recipe, Stopover
+
+
+class BuildRecipe(FilmAct):
+    """Build a choreography for places: behind the vantages there are, or instead of them."""
+
+    act: Literal["build_recipe"] = "build_recipe"
+    recipe: Recipe
+    places: list[Stopover] = Field(default_factory=list, max_length=100)
+    instead: bool = False
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        built, routes = self.recipe.build(self.places, film)
+        # A recipe may use one passage for many vantages; in the film each has its own.
+        vantages = [vantage.model_copy(deep=True) for vantage in built]
+        film.routes.extend(routes)
+        film.vantages = vantages if self.instead else [*film.vantages, *vantages]
+        return film

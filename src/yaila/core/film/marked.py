@@ -1,0 +1,405 @@
+"""What is marked on the ground or in the frame: routes, markers, labels and regions, and the styles that they share."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import ConfigDict, Field, field_validator, model_validator
+
+from yaila.core.camera import Ease
+from yaila.core.film.part import Id, Name, Part, new_id
+from yaila.core.ground import Point
+from yaila.core.ground.curve import Curve, smooth
+from yaila.core.ground.mercator import EARTH_RADIUS
+from yaila.core.ground.placement import Finite
+from yaila.core.marks import Arrival, FilmMoment, Lettering, MarkerLook, Moment, RegionLook, Stroke, Traveller
+
+MOST_POINTS = 4000
+"""Points of a route."""
+
+LEAST_LEG = 0.001
+"""Seconds that a line takes for a leg at least."""
+
+MOST_LETTERS = 1000
+"""Letters of a label."""
+
+
+class Mark(Part):
+    """What all marks have. ``style`` names a shared look: then only the properties in ``own`` are the mark's own.
+    Marks of one ``group`` are shown, hidden and moved together; a ``locked`` one is not moved by hand."""
+
+    id: Id = Field(default_factory=new_id)
+    name: Name = "Mark"
+    style: Id | None = None
+    own: tuple[str, ...] = Field((), max_length=60)
+    group: str = Field("", max_length=60)
+    locked: bool = False
+
+
+class RoutePoint(Part):
+    """A point of a route, ground units. ``corner`` breaks the curve there; ``stop`` names a place where the journey
+    halts, none for a point that only shapes the line. ``before`` and ``after`` are handles, relative to it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+    x: Finite
+    y: Finite
+    corner: bool = False
+    stop: str | None = Field(None, max_length=120)
+    wait: float = Field(0.0, ge=0, le=3600)
+    """Seconds that the line waits at a stop."""
+    before: tuple[Finite, Finite] | None = None
+    after: tuple[Finite, Finite] | None = None
+
+
+class Draws(Part):
+    """How a route's line draws itself in the film: from the moment ``starts`` on.
+
+    ``pace`` says what is given: ``whole``, ``seconds`` for the whole way, at one pace on the ground; ``screen``, the
+    same, at one pace in frame widths, however close the camera is, and without waits; ``legs``, the
+    seconds of each leg between stops in ``legs`` (those that are missing take ``seconds`` each); at stops it waits;
+    ``camera``, it goes along with the first passage that follows the route, and ``starts`` does not count.
+
+    ``part`` says which part is drawn: ``from_start`` on, ``from_end`` back, from ``both_ends``, from the ``middle``, or
+    a travelling ``piece`` that is ``piece`` percent of the whole long.
+    """
+
+    shown: bool = False
+    starts: Moment = Field(default_factory=FilmMoment)
+    pace: Literal["whole", "screen", "legs", "camera"] = "whole"
+    part: Literal["from_start", "from_end", "both_ends", "middle", "piece"] = "from_start"
+    piece: float = Field(20.0, ge=0.5, le=100)
+    seconds: float = Field(6.0, gt=0, ge=LEAST_LEG, le=86400)
+    legs: tuple[Annotated[float, Field(gt=0, ge=LEAST_LEG, le=86400)], ...] = Field((), max_length=500)
+    ease: Ease = Ease(x1=0.0, y1=0.0, x2=1.0, y2=1.0)
+
+    def pieces(self, way: float, length: float) -> list[tuple[float, float]]:
+        """The parts of a route that are drawn when a way of its length is done: from and to, lengths along it."""
+        rest = length - way
+        parts = {
+            "from_start": [(0.0, way)],
+            "from_end": [(rest, length)],
+            "both_ends": [(0.0, way / 2), (length - way / 2, length)],
+            "middle": [(rest / 2, length - rest / 2)],
+            "piece": [(max(way - self.piece / 100 * length, 0.0), way)],
+        }[self.part]
+        return [(first, last) for first, last in parts if last > first]
+
+    def heads(self, way: float, length: float) -> list[tuple[float, int]]:
+        """Where its heads are, lengths along the route, and whether they run with it (1) or against it (-1)."""
+        rest = length - way
+        return {
+            "from_start": [(way, 1)],
+            "from_end": [(rest, -1)],
+            "both_ends": [(way / 2, 1), (length - way / 2, -1)],
+            "middle": [(length - rest / 2, 1), (rest / 2, -1)],
+            "piece": [(way, 1)],
+        }[self.part]
+
+    def done(self, place: float, length: float) -> float:
+        """The way that is done when a head is at a place first; the inverse of :meth:`heads`."""
+        return {
+            "from_start": place,
+            "from_end": length - place,
+            "both_ends": 2 * min(place, length - place),
+            "middle": 2 * abs(place - length / 2),
+            "piece": place,
+        }[self.part]
+
+
+class Route(Mark):
+    """A way over the ground: a smooth curve through its points, perhaps drawn in the film."""
+
+    kind: ClassVar[str] = "route"
+    name: Name = "Route"
+    points: tuple[RoutePoint, ...] = Field(min_length=2, max_length=MOST_POINTS)
+    closed: bool = False
+    look: Stroke = Field(default_factory=Stroke)
+    draws: Draws = Field(default_factory=Draws)
+    traveller: Traveller | None = None
+
+    @property
+    def stops(self) -> list[int]:
+        """The points at which it halts, first and last included."""
+        last = len(self.points) - 1
+        return [i for i, point in enumerate(self.points) if point.stop or i in (0, last)]
+
+    @property
+    def curve(self) -> Curve:
+        """The curve, on the ground."""
+        return _route_curve(self.points, self.closed)
+
+
+@lru_cache(maxsize=256)
+def _route_curve(points: tuple[RoutePoint, ...], closed: bool) -> Curve:
+    places = np.array([[point.x, point.y] for point in points])
+    handles = [
+        tuple(None if h is None else places[i] + h for h in (point.before, point.after))
+        for i, point in enumerate(points)
+    ]
+    return smooth(places, [point.corner for point in points], [(a, b) for a, b in handles], closed)
+
+
+class Reveal(Part):
+    """How a plate or a mark is uncovered in the film, from the moment ``starts`` on.
+
+    By a ``circle`` that grows about ``x``, ``y``, or by a ``wipe`` whose edge runs towards ``direction`` (degrees from
+    north), within ``frames``; or along a ``route``, as its line is drawn, ``width`` ground units wide. ``soft`` is how
+    far its edge melts, frame pixels.
+    """
+
+    how: Literal["circle", "wipe", "route"] = "circle"
+    starts: Moment = Field(default_factory=FilmMoment)
+    frames: int = Field(25, ge=1, le=5000)
+    x: Finite = 0.0
+    y: Finite = 0.0
+    direction: float = Field(90.0, ge=-360, le=360)
+    route: Id | None = None
+    width: float = Field(500.0, gt=0, ge=1e-3, le=1e8)
+    soft: float = Field(30.0, ge=0, le=400)
+
+
+class TimedMark(Mark):
+    """A mark that is there from the moment ``starts`` to ``ends`` (the film's end if none)."""
+
+    ways: ClassVar[frozenset[str]] = frozenset({"cut", "fade"})
+    """How such a mark can come and go."""
+
+    starts: Moment = Field(default_factory=FilmMoment)
+    ends: Moment | None = None
+    comes: Arrival = Field(default_factory=Arrival)
+    goes: Arrival = Field(default_factory=lambda: Arrival(how="fade", frames=8))
+    reveal: Reveal | None = None
+    """How it is uncovered besides; none if all of it may be seen."""
+    shown: bool = True
+
+    @property
+    def place(self) -> tuple[float, float]:
+        """Where it is on the ground."""
+        raise NotImplementedError
+
+    @property
+    def led(self) -> int:
+        """Frames before it begins to come, in which a line leads to it."""
+        return 0
+
+    def whole(self, start: int, end: int) -> int:
+        """A frame at which all of it is there, when it is from ``start`` to before ``end``: as late as it may be if it
+        goes before it has come."""
+        came = start + self.led + (0 if self.comes.how == "cut" else self.comes.frames)
+        return max(min(came, end - 1 - (self.goes.frames if self.ends else 0)), start)
+
+    @field_validator("comes", "goes")
+    @classmethod
+    def _can_come(cls, arrival: Arrival) -> Arrival:
+        if arrival.how not in cls.ways:
+            raise ValueError(
+                f"A {cls.__name__.lower()} cannot come or go by “{arrival.how}”: it can by "
+                f"{', '.join(sorted(cls.ways))}."
+            )
+        return arrival
+
+
+class Marker(TimedMark):
+    """A sign at a place of the ground. It blinks ``blinks`` times, ``blink`` frames each, once it is there."""
+
+    kind: ClassVar[str] = "marker"
+    ways: ClassVar[frozenset[str]] = frozenset({"cut", "fade", "pop", "grow", "drop", "draw"})
+    name: Name = "Marker"
+    x: Finite
+    y: Finite
+    blinks: int = Field(0, ge=0, le=100)
+    blink: int = Field(12, ge=2, le=250)
+    look: MarkerLook = Field(default_factory=MarkerLook)
+
+    @property
+    def place(self) -> tuple[float, float]:
+        """Where it is on the ground."""
+        return self.x, self.y
+
+
+class Leader(Part):
+    """The line of a callout, from its place to its text: which stands ``dx``, ``dy`` pixels of the frame from the place
+    (to the right, down). ``dot`` is the radius of the dot on the place. The line draws itself within ``frames``, then
+    the text comes."""
+
+    dx: float = Field(180.0, ge=-4000, le=4000)
+    dy: float = Field(-140.0, ge=-4000, le=4000)
+    width: float = Field(3.0, ge=0.2, le=60)
+    dot: float = Field(6.0, ge=0, le=100)
+    frames: int = Field(12, ge=1, le=500)
+
+
+class Label(TimedMark):
+    """A text.
+
+    ``stands`` says how: ``facing``, upright in the frame at a place of the ground; ``board``, on a plane over it that
+    is raised by ``tilt`` degrees from the ground (0 lies flat, 90 stands upright) and has its upper edge towards
+    ``turn`` degrees, counted from north or, with ``turns``, from the camera's heading; ``frame``, at ``u``, ``v`` of
+    the frame's width and height, whatever the camera does; ``route``, along the curve of ``route`` with its middle at
+    the share ``along`` of the way.
+
+    ``height`` is how far above the ground it stands, ground units. ``sits`` says on which side of its place the text
+    is, ``gap`` pixels away. Between the spans ``widest`` and ``closest`` it is seen; beyond, it fades.
+    """
+
+    kind: ClassVar[str] = "label"
+    ways: ClassVar[frozenset[str]] = frozenset(
+        {"cut", "fade", "pop", "grow", "letters", "words", "typed", "rise", "wipe"}
+    )
+    name: Name = "Label"
+    text: str = Field("Name", min_length=1)
+    x: Finite = 0.0
+    y: Finite = 0.0
+    stands: Literal["facing", "board", "frame", "route"] = "facing"
+    height: float = Field(0.0, ge=0, le=1e7)
+    tilt: float = Field(0.0, ge=0, le=90)
+    turn: float = Field(0.0, ge=-360, le=360)
+    turns: bool = False
+    u: float = Field(0.5, ge=-0.5, le=1.5)
+    v: float = Field(0.85, ge=-0.5, le=1.5)
+    route: Id | None = None
+    along: float = Field(0.5, ge=0, le=1)
+    sits: Literal["above", "below", "left", "right", "over"] = "above"
+    gap: float = Field(18.0, ge=0, le=1000)
+    leader: Leader | None = None
+    widest: float | None = Field(None, gt=0, ge=1e-4, le=1e9)
+    closest: float | None = Field(None, gt=0, ge=1e-4, le=1e9)
+    comes: Arrival = Field(default_factory=lambda: Arrival(how="letters", frames=18))
+    look: Lettering = Field(default_factory=Lettering)
+
+    @property
+    def place(self) -> tuple[float, float]:
+        """Where it is on the ground."""
+        return self.x, self.y
+
+    @property
+    def led(self) -> int:
+        """Frames in which the line of a callout draws itself."""
+        return self.leader.frames if self.leader else 0
+
+    @field_validator("text")
+    @classmethod
+    def _says_something(cls, text: str) -> str:
+        if not text.strip():
+            raise ValueError("A label needs a text. Type one, or take the label away")
+        if len(text) > MOST_LETTERS:
+            raise ValueError(
+                f"A label can hold {MOST_LETTERS:,} letters, not {len(text):,}. Shorten it or make several"
+            )
+        return text
+
+    @model_validator(mode="after")
+    def _spans_in_order(self) -> Label:
+        if self.widest and self.closest and self.widest <= self.closest:
+            raise ValueError("The widest span at which a label is seen must be wider than the closest one")
+        return self
+
+    @model_validator(mode="after")
+    def _on_the_ground(self) -> Label:
+        if self.stands == "frame" and self.reveal:
+            raise ValueError("What uncovers a label lies on the ground; one in the frame can come by a wipe instead")
+        return self
+
+
+class Circle(Part):
+    """A circle about a place; ``radius`` in metres, or in ground units where the ground is plain."""
+
+    x: Finite
+    y: Finite
+    radius: float = Field(gt=0, ge=1e-4, le=2e7)
+
+    def stretch(self, georeferenced: bool) -> float:
+        """Ground units for a unit of its radius: on a Mercator ground metres are stretched by the latitude."""
+        return math.cosh(self.y / EARTH_RADIUS) if georeferenced else 1.0
+
+
+class Region(TimedMark):
+    """A part of the ground within outlines: rings of ground places, filled by the even-odd rule, so that a ring within
+    another is a hole; or a circle. ``flashes`` times it lights up, for ``flash`` frames each, once it is there."""
+
+    kind: ClassVar[str] = "region"
+    ways: ClassVar[frozenset[str]] = frozenset({"cut", "fade", "grow", "draw"})
+    name: Name = "Region"
+    rings: tuple[tuple[Point, ...], ...] = Field((), max_length=20_000)
+    circle: Circle | None = None
+    comes: Arrival = Field(default_factory=lambda: Arrival(how="cut", frames=12))
+    flashes: int = Field(0, ge=0, le=50)
+    flash: int = Field(12, ge=2, le=250)
+    look: RegionLook = Field(default_factory=RegionLook)
+
+    @field_validator("rings")
+    @classmethod
+    def _closed(cls, rings: tuple[tuple[Point, ...], ...]) -> tuple[tuple[Point, ...], ...]:
+        if any(len(ring) < 3 for ring in rings):
+            raise ValueError("An outline needs three corners at least.")
+        if sum(len(ring) for ring in rings) > 60_000:
+            raise ValueError("The outlines have over 60,000 corners. Trace them with a larger tolerance.")
+        return rings
+
+    @property
+    def place(self) -> tuple[float, float]:
+        """The middle of its circle, or of its outlines' corners."""
+        if self.circle:
+            return self.circle.x, self.circle.y
+        corners = [corner for ring in self.rings for corner in ring]
+        x, y = np.mean(corners, axis=0).tolist() if corners else (0.0, 0.0)
+        return x, y
+
+    def outline(self, georeferenced: bool) -> tuple[tuple[tuple[float, float], ...], ...]:
+        """Its rings; a circle as a ring, taken to be small beside the Earth."""
+        if not self.circle:
+            return self.rings
+        return (_round(self.circle.x, self.circle.y, self.circle.radius * self.circle.stretch(georeferenced)),)
+
+
+@lru_cache(maxsize=64)
+def _round(x: float, y: float, radius: float) -> tuple[tuple[float, float], ...]:
+    angles = np.linspace(0, 2 * np.pi, 180, endpoint=False)
+    places = np.column_stack([x + radius * np.sin(angles), y + radius * np.cos(angles)])
+    return tuple((a, b) for a, b in places.tolist())
+
+
+class _Style(Part):
+    id: Id = Field(default_factory=new_id)
+    name: Name = "Style"
+
+
+class RouteStyle(_Style):
+    """A shared look of routes."""
+
+    kind: Literal["route"] = "route"
+    look: Stroke = Field(default_factory=Stroke)
+
+
+class MarkerStyle(_Style):
+    """A shared look of markers."""
+
+    kind: Literal["marker"] = "marker"
+    look: MarkerLook = Field(default_factory=MarkerLook)
+
+
+class LabelStyle(_Style):
+    """A shared look of labels."""
+
+    kind: Literal["label"] = "label"
+    look: Lettering = Field(default_factory=Lettering)
+
+
+class RegionStyle(_Style):
+    """A shared look of regions."""
+
+    kind: Literal["region"] = "region"
+    look: RegionLook = Field(default_factory=RegionLook)
+
+
+Style = Annotated[RouteStyle | MarkerStyle | LabelStyle | RegionStyle, Field(discriminator="kind")]
+AnyMark = Route | Marker | Label | Region
+Timed = Marker | Label | Region
+
+
+def style_of(mark: AnyMark, styles: list[Any]) -> Any:
+    """The style that a mark uses, none if it uses none of its kind."""
+    return next((style for style in styles if style.id == mark.style and style.kind == mark.kind), None)

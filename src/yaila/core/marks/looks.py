@@ -1,0 +1,166 @@
+"""How marks look. Lengths are pixels of the film's frame, so that they scale with it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+Colour = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+
+
+class _Look(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+
+
+class Stroke(_Look):
+    """A route's line: ``dash`` says what it is made of, ``spacing`` how far dashes or dots are apart; ``edge`` is the
+    width of a border in ``edge_colour``; ``glow`` that of a light around it; ``to_come`` the opacity, percent, of the
+    part that is not travelled yet. ``blend`` is how it lies on the ground (W3C Compositing and Blending Level 1).
+
+    ``scales`` says whether ``width`` is pixels of the frame, or the line is ``ground`` units wide and all its lengths,
+    dashes too, grow with the ground. With ``end_colour`` its colour runs over to that along the whole route. ``core``
+    is the width of a white line in its middle, as in a neon tube, ``shadow`` how soft a shadow it casts, ``wobble`` how
+    far a hand that draws it strays.
+    """
+
+    colour: Colour = "#fff4d6"
+    end_colour: Colour | None = None
+    width: float = Field(8.0, ge=0.2, le=200)
+    scales: Literal["frame", "ground"] = "frame"
+    ground: float = Field(60.0, gt=0, ge=1e-3, le=1e7)
+    core: float = Field(0.0, ge=0, le=100)
+    shadow: float = Field(0.0, ge=0, le=100)
+    wobble: float = Field(0.0, ge=0, le=60)
+    caps: Literal["round", "flat", "square"] = "round"
+    dash: Literal["solid", "dashes", "dots", "double"] = "solid"
+    spacing: float = Field(14.0, ge=1, le=400)
+    edge: float = Field(2.0, ge=0, le=60)
+    edge_colour: Colour = "#14222a"
+    glow: float = Field(0.0, ge=0, le=200)
+    opacity: float = Field(1.0, ge=0, le=1)
+    to_come: float = Field(0.0, ge=0, le=100)
+    blend: Literal["normal", "multiply", "screen", "overlay"] = "normal"
+    head: Literal["none", "arrow", "dot"] = "none"
+
+
+class MarkerLook(_Look):
+    """A marker: ``scales`` says whether ``size`` is pixels of the frame, or the marker lies on the ground and is
+    ``ground`` units wide, or, between the two, it stands upright and grows with the root of what it would grow by on
+    the ground. ``pulses`` rings a second run out from it."""
+
+    symbol: Literal["ring", "dot", "target", "square", "cross", "star", "pin", "flag", "picture"] = "ring"
+    picture: Sha256 | None = None
+    """The sign that is drawn if the symbol is a picture, by its SHA-256."""
+    colour: Colour = "#fff4d6"
+    size: float = Field(34.0, ge=1, le=1000)
+    edge: float = Field(2.0, ge=0, le=60)
+    edge_colour: Colour = "#14222a"
+    opacity: float = Field(1.0, ge=0, le=1)
+    scales: Literal["frame", "between", "ground"] = "frame"
+    ground: float = Field(200.0, gt=0, ge=1e-3, le=1e8)
+    pulses: float = Field(0.0, ge=0, le=10)
+    spin: float = Field(0.0, ge=-20, le=20)
+    """Turns a second."""
+
+
+class Lettering(_Look):
+    """How a label's letters look: ``scales`` says whether ``size`` is pixels of the frame, or they are ``ground`` units
+    high. ``tracking`` is room between letters, percent of the size.
+
+    ``outline`` is the width of an edge round the letters, ``halo`` that of a light around them, ``shadow`` how soft the
+    shadow is that they cast, ``thickness`` how deep they are; a ``box`` stands ``pad`` around them.
+    """
+
+    family: str = Field("Noto Sans", min_length=1, max_length=64)
+    bold: bool = True
+    italic: bool = False
+    size: float = Field(46.0, ge=4, le=1000)
+    scales: Literal["frame", "ground"] = "frame"
+    ground: float = Field(200.0, gt=0, ge=1e-3, le=1e8)
+    tracking: float = Field(0.0, ge=-20, le=200)
+    align: Literal["left", "middle", "right"] = "middle"
+    capitals: bool = False
+    colour: Colour = "#ffffff"
+    opacity: float = Field(1.0, ge=0, le=1)
+    outline: float = Field(0.0, ge=0, le=60)
+    outline_colour: Colour = "#14222a"
+    halo: float = Field(10.0, ge=0, le=200)
+    halo_colour: Colour = "#14222a"
+    shadow: float = Field(0.0, ge=0, le=100)
+    shadow_opacity: float = Field(0.5, ge=0, le=1)
+    thickness: float = Field(0.0, ge=0, le=200)
+    side_colour: Colour = "#8d9a98"
+    box: Literal["none", "square", "round"] = "none"
+    box_colour: Colour = "#14222a"
+    box_opacity: float = Field(0.85, ge=0, le=1)
+    pad: float = Field(16.0, ge=0, le=400)
+
+
+class RegionLook(_Look):
+    """How a region is drawn.
+
+    ``filled`` is the opacity of its fill alone. ``gap`` keeps the fill away from the outline, so that neighbours are
+    parted by what lies below; ``hatch`` is how far lines of ``hatch_colour`` are apart; ``glow`` the width of a light
+    along the inside of the outline; ``border`` a line along it; ``shadow`` the softness of one that falls to the lower
+    right; ``soft`` how far its edge melts.
+
+    ``lift`` cuts it out and raises it, ``sides`` says how thick the piece is that is seen. ``rest`` is what becomes of
+    the picture around it, by ``rest_by`` (0..1).
+    """
+
+    fill: Colour = "#e9e2cf"
+    filled: float = Field(1.0, ge=0, le=1)
+    opacity: float = Field(1.0, ge=0, le=1)
+    gap: float = Field(0.0, ge=0, le=200)
+    hatch: float = Field(0.0, ge=0, le=200)
+    hatch_colour: Colour = "#14222a"
+    glow: float = Field(0.0, ge=0, le=400)
+    glow_colour: Colour = "#ffffff"
+    border: float = Field(0.0, ge=0, le=100)
+    border_colour: Colour = "#ffffff"
+    shadow: float = Field(0.0, ge=0, le=200)
+    shadow_opacity: float = Field(0.5, ge=0, le=1)
+    soft: float = Field(0.0, ge=0, le=400)
+    lift: float = Field(0.0, ge=0, le=400)
+    sides: float = Field(0.0, ge=0, le=400)
+    side_colour: Colour = "#5b4c35"
+    rest: Literal["kept", "dimmed", "grey", "blurred"] = "kept"
+    rest_by: float = Field(0.7, ge=0, le=1)
+
+
+Look = Stroke | MarkerLook | Lettering | RegionLook
+
+
+class Arrival(_Look):
+    """How a mark comes, or, backwards, how it goes: within ``frames``.
+
+    Texts can also come ``letters`` by letter, by ``words``, ``typed``, ``rise`` from below or be uncovered by a
+    ``wipe``; outlines ``draw`` themselves. What that looks like is up to whoever draws it, by the share that is there.
+    """
+
+    how: Literal["cut", "fade", "pop", "grow", "drop", "letters", "words", "typed", "rise", "wipe", "draw"] = "pop"
+    frames: int = Field(10, ge=1, le=500)
+
+    def state(self, share: float) -> tuple[float, float, float]:
+        """Opacity, scale, and height above its place in sizes, when it is there by ``share`` (0 not at all, 1 all).
+
+        A pop runs past its size by a tenth and comes back (common practice, no source).
+        """
+        share = min(max(share, 0.0), 1.0)
+        eased = share * share * (3 - 2 * share)
+        if share <= 0:
+            return 0.0, 0.0, 0.0
+        if self.how == "fade":
+            return eased, 1.0, 0.0
+        if self.how == "grow":
+            return 1.0, eased, 0.0
+        if self.how == "drop":
+            return min(1.0, share * 3), 1.0, (1 - eased) * 3
+        if self.how == "pop":
+            # A damped swing: 0 at the start, 1.1 at the most, 1 at the end.
+            over = 1.70158
+            t = share - 1
+            return min(1.0, share * 4), 1 + (over + 1) * t**3 + over * t**2, 0.0
+        return 1.0, 1.0, 0.0

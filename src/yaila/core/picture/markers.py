@@ -1,0 +1,124 @@
+"""Markers: signs at places of the ground."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import skia
+
+from yaila.core.camera import FrameSize, Pose
+from yaila.core.film import Marker
+from yaila.core.film.scene import Present
+from yaila.core.marks import MarkerLook
+from yaila.core.picture.canvas import NEAR, filled, line, project
+from yaila.core.picture.kit import Kit
+
+
+def draw_marker(
+    canvas: skia.Canvas, present: Present[Marker, MarkerLook], pose: Pose, size: FrameSize, scale: float, kit: Kit
+) -> None:
+    """One that is there."""
+    marker, look = present.mark, present.look
+    place = np.array([[marker.x, marker.y]])
+    u, v, depth = project(pose, size, place)[0].tolist()
+    if depth <= NEAR or present.scale <= 0 or present.opacity <= 0:
+        return
+    canvas.save()
+    canvas.translate(u, v)
+    if look.scales == "ground":
+        # It lies on the ground: the projection near its place, foreshortened as the ground is.
+        step = pose.span * 1e-4
+        near = project(pose, size, place + np.array([[step, 0.0], [0.0, step]]))
+        (a, b), (c, d) = ((near[:, :2] - [u, v]) / step * look.ground / 2).tolist()
+        canvas.concat(skia.Matrix([a, c, 0, b, d, 0, 0, 0, 1]))
+        half = 1.0
+        edge = look.edge / max(look.size / 2, 1)
+    else:
+        half, edge = look.size / 2 * scale, look.edge * scale
+        if look.scales == "between":
+            # The size at which both would be the same is that of its own.
+            grown = look.ground * size.width / (pose.span * depth) / (look.size * scale)
+            half, edge = half * math.sqrt(grown), edge * math.sqrt(grown)
+        canvas.translate(0, -present.lift * look.size * scale)
+    strength = present.opacity * look.opacity
+    canvas.saveLayerAlpha(None, round(255 * strength)) if strength < 1 else canvas.save()
+    for k in range(math.ceil(look.pulses)):
+        # Rings run out one after the other, each in a second.
+        share = (present.seconds * max(look.pulses, 1e-6) + k / max(math.ceil(look.pulses), 1)) % 1
+        ring = line(look.colour, half * 0.12)
+        ring.setAlphaf((1 - share) * 0.9)
+        canvas.drawCircle(0, 0, half * (1 + 1.6 * share), ring)
+    canvas.scale(present.scale, present.scale)
+    canvas.rotate(360 * look.spin * present.seconds)
+    if look.symbol == "picture":
+        draw_sign(canvas, kit.sign(look.picture), half)
+        canvas.restore()
+        canvas.restore()
+        return
+    path, hollow = _symbol(look.symbol, half)
+    if marker.comes.how == "draw" and present.came < 1:
+        # Its outline draws itself before it is filled.
+        drawn = line(look.colour, hollow or half * 0.14)
+        drawn.setPathEffect(skia.TrimPathEffect.Make(0, present.came))
+        canvas.drawPath(path, drawn)
+    elif hollow:
+        canvas.drawPath(path, line(look.edge_colour, hollow + 2 * edge))
+        canvas.drawPath(path, line(look.colour, hollow))
+    else:
+        if edge:
+            canvas.drawPath(path, line(look.edge_colour, 2 * edge))
+        canvas.drawPath(path, filled(look.colour))
+    canvas.restore()
+    canvas.restore()
+
+
+def draw_sign(canvas: skia.Canvas, image: skia.Image | None, half: float) -> None:
+    """A picture about 0, 0 whose longer side is twice ``half``; a plain square while there is none."""
+    if image is None:
+        return canvas.drawRect(skia.Rect(-half, -half, half, half), line("#ffffff", half * 0.1))
+    share = 2 * half / max(image.width(), image.height())
+    wide, high = image.width() * share / 2, image.height() * share / 2
+    sampling = skia.SamplingOptions(skia.FilterMode.kLinear, skia.MipmapMode.kLinear)
+    return canvas.drawImageRect(image, skia.Rect(-wide, -high, wide, high), sampling)
+
+
+def _symbol(name: str, half: float) -> tuple[skia.Path, float]:
+    """A symbol of that half width, and the width of the line it is drawn with, 0 for one that is filled."""
+    path = skia.Path()
+    if name in ("ring", "target"):
+        path.addCircle(0, 0, half * 0.82)
+        if name == "target":
+            path.addCircle(0, 0, half * 0.12)
+        return path, half * 0.3
+    if name == "dot":
+        path.addCircle(0, 0, half * 0.8)
+    elif name == "square":
+        path.addRect(skia.Rect(-half * 0.8, -half * 0.8, half * 0.8, half * 0.8))
+    elif name == "cross":
+        for sign in (1, -1):
+            path.moveTo(-half * 0.75, -half * 0.75 * sign)
+            path.lineTo(half * 0.75, half * 0.75 * sign)
+        return path, half * 0.3
+    elif name == "star":
+        points = []
+        for k in range(10):
+            reach = half * (1.0 if k % 2 == 0 else 0.42)
+            points.append(skia.Point(reach * math.sin(k * math.pi / 5), -reach * math.cos(k * math.pi / 5)))
+        path.addPoly(points, True)
+    elif name == "flag":
+        # It flies from a pole that stands on the place.
+        path.addRect(skia.Rect(-half * 0.06, -half * 2, half * 0.06, 0))
+        path.moveTo(half * 0.06, -half * 2)
+        path.cubicTo(half * 0.5, -half * 2.25, half * 0.8, -half * 1.75, half * 1.3, -half * 1.95)
+        path.lineTo(half * 1.3, -half * 1.15)
+        path.cubicTo(half * 0.8, -half * 0.95, half * 0.5, -half * 1.45, half * 0.06, -half * 1.2)
+        path.close()
+    else:
+        # A pin stands with its tip on the place.
+        path.moveTo(0, 0)
+        path.cubicTo(-half * 0.25, -half * 0.7, -half * 0.75, -half * 0.95, -half * 0.75, -half * 1.45)
+        path.arcTo(skia.Rect(-half * 0.75, -half * 2.2, half * 0.75, -half * 0.7), 180, 180, False)
+        path.cubicTo(half * 0.75, -half * 0.95, half * 0.25, -half * 0.7, 0, 0)
+        path.close()
+    return path, 0.0

@@ -1,0 +1,268 @@
+"""Pace and comfort: what is too fast to follow, likely to strobe, too short to read, or jerks.
+
+Thresholds are common practice without a source, but for strobing: a thing should take about 7 s to cross the frame at
+24 frames a second and a shutter of 180 degrees (common practice, cinematographers' rule of thumb).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yaila.core.camera.manners import Steps
+from yaila.core.camera.pace import changes, motion
+from yaila.core.film import Choreography, Film
+from yaila.core.film.legs import flows
+
+TOO_FAST = 8.0
+"""Doublings a second: beyond, nobody can tell where the camera went."""
+
+WHIP = 1.2
+"""Frame widths a second: a pan beyond is a whip, in which nothing is meant to be seen."""
+
+CROSSING = 7.0
+"""Seconds in which a thing should cross the frame at 24 frames a second."""
+
+STROBES_FOR = 0.6
+"""Seconds for which a pan strobes before it is told."""
+
+SHORT_REST = 0.48
+"""Seconds: a shorter rest reads as a stumble. Twelve frames at 25."""
+
+QUICK_TURN = 100.0
+"""Degrees a second."""
+
+NEAR_MISS = 3
+"""Frames: what begins so near to a beat, but not on it, looks like a mistake."""
+
+JUMP = 0.05
+"""Frame widths a second: a sudden change of speed from here on is seen as a jerk."""
+
+
+Runs = Callable[[NDArray[np.bool_]], list[tuple[int, int]]]
+"""Gives the stretches in which a mask is true: first and last index."""
+
+
+@dataclass(frozen=True)
+class Paces:
+    """How fast the picture is from each frame to the next, shape (frames - 1,): doublings a second, frame widths a
+    second of the middle and of the fastest place in the frame, degrees of heading a second."""
+
+    doublings: NDArray[np.float64]
+    middle: NDArray[np.float64]
+    fastest: NDArray[np.float64]
+    turn: NDArray[np.float64]
+
+
+def paces_of(film: Film, choreography: Choreography) -> Paces:
+    """The pace strip of a film."""
+    rate, track = float(film.fps.value), choreography.track
+    if len(track) < 2:
+        return Paces(*(np.zeros(0),) * 4)
+    moved = motion(track, film.frame.size) * rate
+    turn = np.abs(np.diff(track.heading)) * rate
+    made = changes(track) * rate
+    # A cut is no motion.
+    for leg, vantage in zip(choreography.legs[:-1], film.vantages, strict=False):
+        if vantage.cuts and 0 < leg.end < len(track):
+            made[leg.end - 1] = moved[leg.end - 1] = turn[leg.end - 1] = 0
+    return Paces(made, moved[:, 0], moved[:, 1], turn)
+
+
+@dataclass(frozen=True)
+class PaceFault:
+    """Frames ``first`` to ``last``, worst at ``frame``; ``vantage`` is the one whose rest or onward passage it is in.
+
+    ``frames`` is the time that would mend it: of the passage for what is too fast, of the rest for one too short.
+    """
+
+    kind: Literal["fast", "strobe", "turn", "rest", "miss", "jump"]
+    first: int
+    last: int
+    frame: int
+    figure: float
+    text: str
+    vantage: str | None
+    frames: int | None = None
+
+
+def pace_faults(film: Film, choreography: Choreography, runs: Runs) -> list[PaceFault]:
+    """All that is wrong with the pace of a film, in no order."""
+    paces = paces_of(film, choreography)
+    return [
+        *_fast(film, choreography, paces, runs),
+        *_strobing(film, choreography, paces, runs),
+        *_turning(film, choreography, paces, runs),
+        *_short_rests(film, choreography),
+        *_near_misses(film, choreography),
+        *_jumps(film, choreography),
+    ]
+
+
+def _leg_at(choreography: Choreography, frame: int) -> int:
+    return max(index for index, leg in enumerate(choreography.legs) if leg.start <= frame)
+
+
+def _slower(choreography: Choreography, frame: int, factor: float) -> int | None:
+    """Frames that the passage at a frame would have to take to be slower by a factor, and a little more."""
+    leg = choreography.legs[_leg_at(choreography, frame)]
+    return int(np.ceil(leg.passage * factor * 1.03)) if leg.leaves <= frame < leg.end else None
+
+
+def _fast(film: Film, choreography: Choreography, paces: Paces, runs: Runs) -> list[PaceFault]:
+    found = []
+    for first, last in runs(paces.doublings > TOO_FAST):
+        worst = first + int(np.argmax(paces.doublings[first : last + 1]))
+        pace = float(paces.doublings[worst])
+        found.append(
+            PaceFault(
+                "fast", first, last + 1, worst, pace,
+                f"The picture changes {pace:.1f} doublings a second, too fast to follow",
+                film.vantages[_leg_at(choreography, worst)].id, _slower(choreography, worst, pace / TOO_FAST),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _strobing(film: Film, choreography: Choreography, paces: Paces, runs: Runs) -> list[PaceFault]:
+    rate = float(film.fps.value)
+    limit = rate / 24 / CROSSING
+    # A zoom carries the eye along; a pan does not.
+    zoom = np.abs(np.diff(np.log2(choreography.track.span))) * rate if len(choreography.track) > 1 else np.zeros(0)
+    panning = (paces.middle > limit) & (paces.middle < WHIP) & (zoom < 0.7)
+    found = []
+    for first, last in runs(panning):
+        if last - first + 1 < STROBES_FOR * rate:
+            continue
+        worst = first + int(np.argmax(paces.middle[first : last + 1]))
+        speed = float(paces.middle[worst])
+        found.append(
+            PaceFault(
+                "strobe", first, last + 1, worst, speed,
+                f"What the camera passes crosses the frame in {1 / speed:.1f} s, likely to strobe",
+                film.vantages[_leg_at(choreography, worst)].id, _slower(choreography, worst, speed / limit),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _turning(film: Film, choreography: Choreography, paces: Paces, runs: Runs) -> list[PaceFault]:
+    # A spin that was asked for is meant.
+    end = choreography.frames - (film.closing.frames if film.closing else 0)
+    found = []
+    for first, last in runs(paces.turn > QUICK_TURN):
+        worst = first + int(np.argmax(paces.turn[first : last + 1]))
+        if worst >= end:
+            continue
+        turn = float(paces.turn[worst])
+        found.append(
+            PaceFault(
+                "turn", first, last + 1, worst, turn, f"The heading turns {turn:.0f}° a second",
+                film.vantages[_leg_at(choreography, worst)].id, _slower(choreography, worst, turn / QUICK_TURN),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _short_rests(film: Film, choreography: Choreography) -> list[PaceFault]:
+    rate = float(film.fps.value)
+    least = int(np.ceil(SHORT_REST * rate))
+    found = []
+    for index, (leg, vantage) in enumerate(zip(choreography.legs, film.vantages, strict=True)):
+        cut = index and film.vantages[index - 1].cuts
+        if index and not flows(film, index) and not cut and leg.passage and 0 < leg.hold < least:
+            found.append(
+                PaceFault(
+                    "rest", leg.start, leg.leaves, leg.start, leg.hold / rate,
+                    f"The rest at {vantage.name} of {leg.hold} frames is too short to read", vantage.id, least,
+                )
+            )  # fmt: skip
+        manner = vantage.passage.manner
+        if leg.passage and isinstance(manner, Steps):
+            edges = manner.edges(leg.passage)
+            rest = edges[1][0] - edges[0][1]
+            if 0 < rest < least:
+                found.append(
+                    PaceFault(
+                        "rest", leg.leaves + edges[0][1], leg.leaves + edges[1][0], leg.leaves + edges[0][1],
+                        rest / rate, f"The rests of {rest} frames between steps are too short to read", vantage.id,
+                    )
+                )  # fmt: skip
+    return found
+
+
+def _near_misses(film: Film, choreography: Choreography) -> list[PaceFault]:
+    """What the camera does all but on a beat, or all but when a line sets out or a marker comes or goes."""
+    timeline = choreography.timeline
+    others = [(film.fps.frames(beat), "a beat") for beat in film.beats]
+    others += [
+        (round(timeline.runs[route.id].start), f"{route.name} sets out")
+        for route in film.routes
+        if route.draws.shown and route.draws.starts.offset == 0
+    ]
+    for mark in film.timed:
+        # An offset was given on purpose, and what is there from the first frame on was not meant to come.
+        span = timeline.spans[mark.id]
+        if mark.starts.offset == 0 and span.start > 0:
+            others.append((span.start, f"{mark.name} comes"))
+        if mark.ends and mark.ends.offset == 0:
+            others.append((span.end, f"{mark.name} goes"))
+    if not others:
+        return []
+    frames = np.array([frame for frame, _ in others])
+    found = []
+    for index, (leg, vantage) in enumerate(zip(choreography.legs, film.vantages, strict=True)):
+        for what, frame in (("arrives", leg.start), ("leaves", leg.leaves)):
+            if (what == "arrives" and index == 0) or (what == "leaves" and not leg.passage):
+                continue
+            near = int(np.argmin(np.abs(frames - frame)))
+            off = int(frame - frames[near])
+            if 0 < abs(off) <= NEAR_MISS:
+                found.append(
+                    PaceFault(
+                        "miss", frame, frame, frame, off,
+                        f"The camera {what} at {vantage.name} {abs(off)} {'frame' if abs(off) == 1 else 'frames'} "
+                        f"{'after' if off > 0 else 'before'} {others[near][1]}", vantage.id,
+                    )
+                )  # fmt: skip
+    return found
+
+
+def _jumps(film: Film, choreography: Choreography) -> list[PaceFault]:
+    """Speeds that change from one frame to the next where a rest and a passage meet, or two passages."""
+    rate = float(film.fps.value)
+    found = []
+    speed = motion(choreography.track, film.frame.size)[:, 1] * rate
+    for index, (leg, vantage) in enumerate(zip(choreography.legs, film.vantages, strict=True)):
+        for frame in sorted({leg.start, leg.leaves}):
+            if not 1 < frame < len(speed) - 1:
+                continue
+            cut = (index and frame == leg.start and film.vantages[index - 1].cuts) or (
+                frame >= leg.leaves and vantage.cuts
+            )
+            asked = _hard(film, index, frame == leg.start, frame == leg.leaves)
+            around = np.abs(np.diff(speed[max(frame - 4, 0) : frame + 4]))
+            at = abs(float(speed[frame] - speed[frame - 1]))
+            usual = float(np.sort(around)[: max(len(around) - 1, 1)].max(initial=0))
+            if not cut and not asked and at > JUMP and at > 3 * usual:
+                found.append(
+                    PaceFault(
+                        "jump", frame - 1, frame + 1, frame, at,
+                        f"The picture’s speed jumps by {at:.2f} frame widths a second at {vantage.name}", vantage.id,
+                    )
+                )  # fmt: skip
+    return found
+
+
+def _hard(film: Film, index: int, arrives: bool, leaves: bool) -> bool:
+    """Whether an ease asks for a sudden stop or start there."""
+    asked = False
+    if arrives and index:
+        asked = asked or film.vantages[index - 1].passage.ease.hard[1]
+    if leaves and index < len(film.vantages) - 1:
+        asked = asked or film.vantages[index].passage.ease.hard[0]
+    return asked

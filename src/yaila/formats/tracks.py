@@ -1,0 +1,248 @@
+"""Ways that others have recorded or planned: GPX 1.1 tracks and routes, KML 2.3 and KMZ lines, GeoJSON lines (RFC
+7946), and tables of coordinates. All give longitude and latitude in degrees (WGS 84)."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import zipfile
+from dataclasses import dataclass, field
+from typing import Any
+from xml.etree.ElementTree import Element, ParseError
+from xml.sax.saxutils import escape
+
+from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import fromstring
+
+from yaila.core.errors import BadTrack
+
+MOST_UNPACKED = 200_000_000
+"""The largest KML in a KMZ, bytes."""
+
+LATITUDES = ("lat", "latitude", "y")
+LONGITUDES = ("lon", "lng", "long", "longitude", "x")
+
+
+@dataclass
+class Track:
+    """A way: longitude and latitude of its points in degrees, and the names of those that are stops, by place."""
+
+    name: str
+    points: list[tuple[float, float]] = field(default_factory=list)
+    stops: dict[int, str] = field(default_factory=dict)
+
+
+def read_tracks(data: bytes, file: str) -> list[Track]:
+    """The ways in a file, by its ending: .gpx, .kml, .kmz, .geojson, .json, .csv, .tsv or .txt.
+
+    Raises:
+        BadTrack: it is not what its ending says, has no way of two points, or coordinates out of range.
+    """
+    kind = file.rsplit(".", 1)[-1].lower()
+    stem = file.rsplit(".", 1)[0][:100] or "Route"
+    try:
+        if kind == "gpx":
+            tracks = _gpx(_xml(data, file), stem)
+        elif kind in ("kml", "kmz"):
+            tracks = _kml(_xml(_unpacked(data, file) if kind == "kmz" else data, file), stem)
+        elif kind in ("geojson", "json"):
+            tracks = _geojson(json.loads(data), stem)
+        elif kind in ("csv", "tsv", "txt"):
+            tracks = [_table(data.decode("utf-8-sig", "replace"), file, stem)]
+        else:
+            raise BadTrack(f"“{file}” is no way that can be read: GPX, KML, KMZ, GeoJSON or CSV is wanted.")
+    except (ValueError, KeyError, TypeError, IndexError, AttributeError) as error:
+        raise BadTrack(f"“{file}” cannot be read as {kind.upper()}: {error}. Save it again.") from error
+    found = [track for track in tracks if len(track.points) >= 2]
+    if not found:
+        raise BadTrack(f"“{file}” has no way in it: two points at least are needed, one after the other.")
+    for track in found:
+        _in_range(track, file)
+    return found
+
+
+def _in_range(track: Track, file: str) -> None:
+    for lon, lat in track.points:
+        if not (abs(lon) <= 180 and abs(lat) <= 90):
+            swapped = abs(lon) <= 90 and abs(lat) <= 180
+            raise BadTrack(
+                f"“{file}” has a place at longitude {lon:g}, latitude {lat:g}, which is nowhere on earth."
+                + (" Are the two swapped?" if swapped else " Degrees are wanted.")
+            )
+        if abs(lat) > 85:
+            raise BadTrack(f"“{file}” goes to latitude {lat:g}; the ground ends at 85 degrees.")
+
+
+def _xml(data: bytes, file: str) -> Element:
+    try:
+        root: Element = fromstring(data)
+        return root
+    except DefusedXmlException as error:
+        raise BadTrack(f"“{file}” defines entities of its own, which is refused. Save it without them.") from error
+    except ParseError as error:
+        raise BadTrack(f"“{file}” is not well-formed XML ({error}). Save it again.") from error
+
+
+def _unpacked(data: bytes, file: str) -> bytes:
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            names = [info for info in archive.infolist() if info.filename.lower().endswith(".kml")]
+            if not names:
+                raise BadTrack(f"“{file}” holds no KML.")
+            if names[0].file_size > MOST_UNPACKED:
+                raise BadTrack(f"The KML in “{file}” is larger than {MOST_UNPACKED // 1_000_000} MB unpacked.")
+            # It is read in memory: nothing is ever written by the names within.
+            return archive.read(names[0])
+    except zipfile.BadZipFile as error:
+        raise BadTrack(f"“{file}” is no KMZ: it cannot be unpacked.") from error
+
+
+def _tag(element: Element) -> str:
+    return element.tag.rsplit("}", 1)[-1] if isinstance(element.tag, str) else ""
+
+
+def _child(element: Element, name: str) -> str:
+    return next((child.text or "" for child in element if _tag(child) == name), "").strip()
+
+
+def _gpx(root: Element, stem: str) -> list[Track]:
+    tracks = []
+    for way in root:
+        kind = _tag(way)
+        if kind not in ("trk", "rte"):
+            continue
+        track = Track(_child(way, "name") or stem)
+        for point in way.iter():
+            if _tag(point) in ("trkpt", "rtept"):
+                if kind == "rte" and (name := _child(point, "name")):
+                    track.stops[len(track.points)] = name[:120]
+                track.points.append((float(point.attrib["lon"]), float(point.attrib["lat"])))
+        tracks.append(track)
+    return tracks
+
+
+def _kml(root: Element, stem: str) -> list[Track]:
+    tracks = []
+    named: dict[tuple[str, ...], str] = {}
+    for placemark in root.iter():
+        if _tag(placemark) != "Placemark":
+            continue
+        name = _child(placemark, "name") or stem
+        for line in placemark.iter():
+            if _tag(line) == "LineString":
+                places = [place.split(",") for place in _child(line, "coordinates").split()]
+                tracks.append(Track(name, [(float(place[0]), float(place[1])) for place in places]))
+            elif _tag(line) == "Point":
+                named[tuple(_child(line, "coordinates").split(",")[:2])] = name[:120]
+            elif _tag(line) == "Track":
+                coords = [(child.text or "").split() for child in line if _tag(child) == "coord"]
+                tracks.append(Track(name, [(float(place[0]), float(place[1])) for place in coords]))
+    # A named place right on a point of a line is a stop.
+    stops = {(float(place[0]), float(place[1])): name for place, name in named.items() if len(place) == 2}
+    for track in tracks:
+        track.stops = {k: stops[point] for k, point in enumerate(track.points) if point in stops}
+    return tracks
+
+
+def _geojson(document: Any, stem: str) -> list[Track]:
+    tracks = []
+    features = document["features"] if document.get("type") == "FeatureCollection" else [document]
+    for feature in features:
+        geometry = feature.get("geometry", feature) if feature.get("type") == "Feature" else feature
+        properties = feature.get("properties") or {}
+        name = str(properties.get("name") or stem)
+        if geometry and geometry.get("type") == "LineString":
+            track = Track(name, [(float(p[0]), float(p[1])) for p in geometry["coordinates"]])
+            stops = properties.get("stops")
+            if isinstance(stops, dict):
+                track.stops = {int(k): str(stop)[:120] for k, stop in stops.items() if str(k).isdigit()}
+                track.stops = {k: stop for k, stop in track.stops.items() if k < len(track.points)}
+            tracks.append(track)
+        elif geometry and geometry.get("type") == "MultiLineString":
+            tracks += [Track(name, [(float(p[0]), float(p[1])) for p in line]) for line in geometry["coordinates"]]
+    return tracks
+
+
+def _table(text: str, file: str, stem: str) -> Track:
+    rows = [row for row in csv.reader(io.StringIO(text), _dialect(text)) if any(cell.strip() for cell in row)]
+    if not rows:
+        raise BadTrack(f"“{file}” is empty.")
+    head = [cell.strip().lower() for cell in rows[0]]
+    lat = next((head.index(name) for name in LATITUDES if name in head), None)
+    lon = next((head.index(name) for name in LONGITUDES if name in head), None)
+    named = next((head.index(name) for name in ("name", "stop", "place") if name in head), None)
+    if lat is None or lon is None:
+        # Without headings, latitude comes first, as people write it.
+        if any(cell.replace(".", "").replace("-", "").strip().isdigit() for cell in rows[0]):
+            lat, lon = 0, 1
+        else:
+            raise BadTrack(f"“{file}” has no columns for latitude and longitude: head them “lat” and “lon”.")
+    else:
+        rows = rows[1:]
+    track = Track(stem)
+    for number, row in enumerate(rows, 1):
+        try:
+            place = float(row[lon].replace(",", ".")), float(row[lat].replace(",", "."))
+        except (ValueError, IndexError) as error:
+            raise BadTrack(f"Row {number} of “{file}” has no two coordinates: {', '.join(row)[:60]}.") from error
+        if named is not None and len(row) > named and row[named].strip():
+            track.stops[len(track.points)] = row[named].strip()[:120]
+        track.points.append(place)
+    return track
+
+
+def _dialect(text: str) -> type[csv.Dialect]:
+    try:
+        return csv.Sniffer().sniff(text[:4000], delimiters=",;\t")
+    except csv.Error:
+        return csv.excel
+
+
+def write_gpx(tracks: list[Track]) -> str:
+    """GPX 1.1: a route for each way."""
+    lines = [
+        '<?xml version="1.0" encoding="UTF-8"?>',
+        '<gpx version="1.1" creator="Yaila" xmlns="http://www.topografix.com/GPX/1/1">',
+    ]
+    for track in tracks:
+        lines.append(f"<rte><name>{escape(track.name)}</name>")
+        for k, (lon, lat) in enumerate(track.points):
+            name = f"<name>{escape(track.stops[k])}</name>" if k in track.stops else ""
+            lines.append(f'<rtept lat="{lat:.9f}" lon="{lon:.9f}">{name}</rtept>')
+        lines.append("</rte>")
+    return "\n".join([*lines, "</gpx>"])
+
+
+def write_kml(tracks: list[Track]) -> str:
+    """KML 2.3: a line for each way, and a place for each of its stops."""
+    lines = ['<?xml version="1.0" encoding="UTF-8"?>', '<kml xmlns="http://www.opengis.net/kml/2.2"><Document>']
+    for track in tracks:
+        way = " ".join(f"{lon:.9f},{lat:.9f}" for lon, lat in track.points)
+        lines.append(
+            f"<Placemark><name>{escape(track.name)}</name><LineString><tessellate>1</tessellate>"
+            f"<coordinates>{way}</coordinates></LineString></Placemark>"
+        )
+        for k, name in track.stops.items():
+            lon, lat = track.points[k]
+            lines.append(
+                f"<Placemark><name>{escape(name)}</name><Point><coordinates>{lon:.9f},{lat:.9f}</coordinates></Point>"
+                "</Placemark>"
+            )
+    return "\n".join([*lines, "</Document></kml>"])
+
+
+def write_geojson_lines(tracks: list[Track]) -> str:
+    """GeoJSON (RFC 7946): a line for each way, its stops by place in the property ``stops``."""
+    features = [
+        {
+            "type": "Feature",
+            "properties": {"name": track.name, "stops": {str(k): name for k, name in track.stops.items()}},
+            "geometry": {
+                "type": "LineString",
+                "coordinates": [[round(lon, 9), round(lat, 9)] for lon, lat in track.points],
+            },
+        }
+        for track in tracks
+    ]
+    return json.dumps({"type": "FeatureCollection", "features": features}, ensure_ascii=False)

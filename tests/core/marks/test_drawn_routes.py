@@ -1,0 +1,254 @@
+"""How much of a route is drawn, by what, and what rides on it."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from yaila.core.camera import Pose
+from yaila.core.camera.manners import Follow
+from yaila.core.film import (
+    Film,
+    Marker,
+    Passage,
+    Region,
+    Route,
+    RoutePoint,
+    Scene,
+    Vantage,
+    acts,
+    choreograph,
+    scene_at,
+)
+from yaila.core.film.marked import Draws
+from yaila.core.film.model import Duration
+from yaila.core.film.scene import DrawnRoute, Present
+from yaila.core.ground import Point
+from yaila.core.marks import FilmMoment, PassageMoment, RegionLook, RouteMoment, Stroke, Traveller
+from yaila.core.picture import draw_scene
+
+WIDE = Film(frame={"width": 960, "height": 540})
+PARTS = ("from_start", "from_end", "both_ends", "middle", "piece")
+
+
+def straight(look: Stroke | None = None, traveller: Traveller | None = None, **draws: object) -> Route:
+    points = [RoutePoint(x=-400, y=0, corner=True), RoutePoint(x=400, y=0, corner=True)]
+    look = look or Stroke(colour="#ffffff", width=10, edge=0, caps="flat")
+    return Route(id="r", points=points, look=look, traveller=traveller, draws=Draws(shown=True, **draws))
+
+
+def drawn(route: Route, way: float, pose: Pose = Pose(0, 0, 960), aboard: float = 0.0) -> np.ndarray:  # noqa: B008
+    scene = Scene(routes=(DrawnRoute(route, route.look, way, aboard),))
+    return draw_scene(np.zeros((540, 960, 3), np.uint8), scene, pose, WIDE).astype(float)
+
+
+@pytest.mark.parametrize("part", PARTS)
+def test_what_is_drawn_is_as_long_as_the_way_that_is_done_and_where_it_should_be(part: str) -> None:
+    light = drawn(straight(part=part, piece=25), 300)[..., 0]
+    columns = np.flatnonzero(light[270] > 127)
+    long = 200 if part == "piece" else 300
+    assert len(columns) == pytest.approx(long, abs=2)
+    ends = {
+        "from_start": [(80, 379)], "from_end": [(580, 879)], "both_ends": [(80, 229), (730, 879)],
+        "middle": [(330, 629)], "piece": [(180, 379)],
+    }[part]  # fmt: skip
+    breaks = np.flatnonzero(np.diff(columns) > 1)
+    starts, stops = columns[np.append(0, breaks + 1)], columns[np.append(breaks, len(columns) - 1)]
+    assert np.allclose(list(zip(starts, stops, strict=True)), ends, atol=1)
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.sampled_from(PARTS), st.floats(0, 800))
+def test_a_head_is_at_a_place_when_the_way_for_it_is_done(part: str, place: float) -> None:
+    draws = Draws(part=part)
+    heads = [at for at, _ in draws.heads(draws.done(place, 800), 800)]
+    assert min(abs(at - place) for at in heads) < 1e-6
+
+
+def test_a_marker_comes_as_the_line_reaches_it_from_whichever_end() -> None:
+    for part, frame in (("from_start", 25), ("from_end", 75), ("both_ends", 50), ("middle", 50)):
+        film = Film(
+            routes=[straight(part=part, seconds=4)],
+            markers=[Marker(id="m", x=-200, y=0, starts=RouteMoment(route="r"))],
+            vantages=[Vantage(hold=8)],
+        )
+        assert choreograph(film).timeline.spans["m"].start == frame
+
+
+def test_a_line_goes_along_with_the_camera_that_follows_it() -> None:
+    def leg(seconds: float) -> Film:
+        points = [RoutePoint(x=x, y=y) for x, y in ((0, 0), (300, 200), (700, -100), (1000, 0))]
+        route = Route(id="r", points=points, draws=Draws(shown=True, pace="camera"))
+        return Film(
+            routes=[route],
+            vantages=[
+                Vantage(
+                    x=0, y=0, span=300, hold=1,
+                    passage=Passage(
+                        manner=Follow(route="r", ahead=0), duration=Duration(unit="seconds", value=seconds)
+                    ),
+                ),
+                Vantage(x=1000, y=0, span=300, hold=1),
+            ],
+        )  # fmt: skip
+
+    for seconds in (2.0, 5.0):
+        film = leg(seconds)
+        plan = choreograph(film)
+        curve = film.routes[0].curve
+        for frame in range(25, 25 + int(seconds * 25), 7):
+            way = scene_at(film, plan, frame).routes[0].way if frame > 25 else 0.0
+            head = curve.along(np.array([way]))[0]
+            pose = plan.track.pose(frame)
+            assert np.hypot(head[0] - pose.x, head[1] - pose.y) < 1.5
+    # Without a passage that follows it, it draws itself in its own time.
+    alone = film.model_copy(deep=True)
+    alone.vantages[0].passage = Passage()
+    assert choreograph(alone).timeline.runs["r"].end == pytest.approx(150)
+
+
+def test_a_share_of_a_passage_is_hung_on_and_kept_when_its_vantage_goes() -> None:
+    film = Film(
+        vantages=[
+            Vantage(id="a", hold=1, passage=Passage(duration=Duration(unit="seconds", value=4))),
+            Vantage(id="b", x=500, hold=1),
+        ],
+        markers=[Marker(id="m", x=0, y=0, starts=PassageMoment(vantage="a", share=0.25, offset=3))],
+    )
+    assert choreograph(film).timeline.spans["m"].start == 25 + 25 + 3
+    slower = acts.Retime(vantage="a", passage=200).apply(film)
+    assert choreograph(slower).timeline.spans["m"].start == 25 + 50 + 3
+    assert acts.RemoveVantages(vantages=["a"]).apply(film).markers[0].starts == FilmMoment(seconds=2.12)
+
+
+def test_a_line_on_the_ground_is_so_many_units_wide_and_its_dashes_stay_there() -> None:
+    look = Stroke(
+        colour="#ffffff", width=10, edge=0, caps="flat", scales="ground", ground=20, dash="dashes", spacing=15
+    )
+    for span in (960, 480):
+        light = drawn(straight(look), 800, Pose(0, 0, span))[..., 0]
+        assert (light[:, 480 + 960 // span * 5] > 127).sum() in (0, 20 * 960 // span)
+    # Dash and gap of 30 and 40 units from the route's start, whatever the camera shows.
+    for pose in (Pose(0, 0, 960), Pose(37, 11, 700), Pose(-60, 0, 500)):
+        light = drawn(straight(look), 800, pose)[..., 0]
+        row = round(270 + pose.y * 960 / pose.span)
+        edges = np.flatnonzero(np.diff((light[row] > 127).astype(int))) + 1
+        ground = (edges - 480) * pose.span / 960 + pose.x + 400
+        away = np.minimum.reduce([np.abs((ground - k + 35) % 70 - 35) for k in (0, 30)])
+        assert away.max() < 1.2 * pose.span / 960
+
+
+def test_a_colour_runs_over_along_the_whole_route() -> None:
+    look = Stroke(colour="#ff0000", end_colour="#0000ff", width=10, edge=0, caps="flat")
+    picture = drawn(straight(look), 800)
+    for x, share in ((100, 0.025), (480, 0.5), (860, 0.975)):
+        assert picture[270, x, 0] == pytest.approx(255 * (1 - share), abs=6)
+        assert picture[270, x, 2] == pytest.approx(255 * share, abs=6)
+    # Half drawn, it has the colours of its half.
+    assert np.allclose(drawn(straight(look), 400)[270, 100:440], picture[270, 100:440], atol=1)
+
+
+def test_what_flies_climbs_cruises_and_lands_on_each_leg() -> None:
+    plane = Traveller(symbol="plane", height=100, climb=20)
+    heights = plane.height_at(np.array([0, 5, 10, 20, 50, 90, 100, 110, 150, 200.0]), [0, 100, 200])
+    assert heights[[0, 6, 9]] == pytest.approx([0, 0, 0])
+    assert heights[[3, 4, 8]] == pytest.approx([100, 100, 100])
+    assert 0 < heights[1] < heights[2] == pytest.approx(50)
+    fine = plane.height_at(np.linspace(0, 200, 2001), [0, 100, 200])
+    assert np.abs(np.diff(fine, 2)).max() < 0.1
+
+
+def test_what_flies_is_drawn_at_its_height_and_its_shadow_where_the_light_throws_it() -> None:
+    pose = Pose(0, 0, 960, 45)
+    dot = Traveller(symbol="dot", size=40, edge=0, height=120, climb=10, colour="#ffffff", edge_colour="#ffffff")
+    light = drawn(straight(Stroke(width=0.2, opacity=0, edge=0), dot), 400, pose, aboard=1)[..., 0]
+    rows, columns = np.mgrid[:540, :960] + 0.5
+    at = (columns * light).sum() / light.sum(), (rows * light).sum() / light.sum()
+    _, up, forward = pose.axes()
+    away = np.array([0, 0, 120.0]) - np.array(pose.eye())
+    v = 270 - 960 * 35 / 36 * (away @ up) / (away @ forward)
+    assert at == pytest.approx((480, v), abs=0.3)
+    # What is nearer to the camera looks larger, by as much.
+    assert np.sqrt((light > 127).sum() / np.pi) == pytest.approx(0.7 * 20 / (away @ forward) * pose.distance, rel=0.03)
+    shaded = dot.model_copy(update={"shadow": 0.8})
+    ground = np.full((540, 960, 3), 200, np.uint8)
+    route = straight(Stroke(width=0.2, opacity=0, edge=0), shaded)
+    picture = draw_scene(ground, Scene(routes=(DrawnRoute(route, route.look, 400, 1.0),)), pose, WIDE)
+    dark = np.clip(198.0 - picture[..., 0], 0, None)
+    u, w = (columns * dark).sum() / dark.sum(), (rows * dark).sum() / dark.sum()
+    place = pose.frame_from_ground(WIDE.frame.size) @ np.array([0.59 * 120, -0.59 * 120, 1.0])
+    assert (u, w) == pytest.approx(tuple(place[:2] / place[2] + 2), abs=2)
+
+
+def test_several_go_one_behind_the_other() -> None:
+    three = Traveller(symbol="dot", size=30, edge=0, count=3, apart=10, colour="#ffffff", edge_colour="#ffffff")
+    light = drawn(straight(Stroke(width=0.2, opacity=0, edge=0), three), 500, aboard=1)[270, :, 0]
+    starts = np.flatnonzero(np.diff((light > 127).astype(int)) == 1)
+    assert np.diff(starts) == pytest.approx([96, 96], abs=1)
+
+
+def test_a_line_grows_evenly_in_the_frame_while_the_camera_dives() -> None:
+    film = Film(
+        routes=[straight(pace="screen", seconds=4)],
+        vantages=[
+            Vantage(span=4000, hold=0, passage=Passage(duration=Duration(unit="seconds", value=4))),
+            Vantage(span=200, hold=1),
+        ],
+    )
+    plan = choreograph(film)
+    run = plan.timeline.runs["r"]
+    frames = np.arange(2.0, 98.0)
+    pace = np.diff(run.way(frames)) / plan.track.span[2:97]
+    assert pace == pytest.approx(pace.mean(), rel=0.03)
+    assert run.way(np.array([100.0]))[0] == pytest.approx(800)
+    # What hangs on it comes when it is there, though that is no even share of the time.
+    film.markers = [Marker(id="m", x=0, y=0, starts=RouteMoment(route="r"))]
+    start = choreograph(film).timeline.spans["m"].start
+    before, there = run.way(np.array([start - 1.0, float(start)]))
+    assert before < 400 <= there + 1e-6
+
+
+def test_a_route_of_as_many_points_as_there_can_be_and_a_self_crossing_region_are_drawn() -> None:
+    angles = np.linspace(0, 30 * np.pi, 4000)
+    points = [
+        RoutePoint(x=x, y=y) for x, y in zip(np.cos(angles) * angles * 4, np.sin(angles) * angles * 2, strict=True)
+    ]
+    route = Route(points=points, look=Stroke(dash="dashes"))
+    scene = Scene(routes=(DrawnRoute(route, route.look, route.curve.length),))
+    ground = np.zeros((540, 960, 3), np.uint8)
+    draw_scene(ground, scene, Pose(0, 0, 960), WIDE)
+    begin = time.perf_counter()
+    assert draw_scene(ground, scene, Pose(0, 0, 960), WIDE).any()
+    assert time.perf_counter() - begin < 0.3
+    bow = tuple(Point(x, y) for x, y in ((-100, -100), (100, 100), (100, -100), (-100, 100)))
+    region = Region(rings=(bow,), look=RegionLook(fill="#ffffff"))
+    picture = draw_scene(ground, Scene(regions=(Present(region, region.look),)), Pose(0, 0, 960), WIDE)[..., 0]
+    # Even-odd: both lobes are filled, above and below its crossing is nothing.
+    assert picture[270, 420] == picture[270, 540] == 255
+    assert picture[210, 480] == picture[330, 480] == 0
+
+
+def test_a_new_line_is_whole_before_the_film_ends() -> None:
+    film = Film(vantages=[Vantage(hold=4)])
+    after = acts.AddRoute(route=straight(), frame=25).apply(film)
+    assert after.routes[0].draws.starts == FilmMoment(seconds=1)
+    assert choreograph(after).timeline.runs["r"].end <= 99
+    # Where there is no time left for it, it takes its own.
+    late = acts.AddRoute(route=straight(), frame=90).apply(film)
+    assert late.routes[0].draws.seconds == 6
+
+
+def test_a_long_line_is_drawn_where_it_is_seen_and_its_dashes_go_along_with_the_ground() -> None:
+    points = [RoutePoint(x=x, y=300 * np.sin(x / 4000)) for x in np.linspace(-90_000, 90_000, 40)]
+    route = Route(points=points, look=Stroke(colour="#ffffff", width=6, edge=0, dash="dashes", spacing=20))
+    first, second = (drawn(route, route.curve.length, Pose(x, 0, 960)) for x in (0, 50))
+    assert first.any()
+    # Fifty units are as many pixels: what is seen in both is the same, but for the rounding of lengths.
+    assert np.abs(first[:, 50:] - second[:, :-50]).mean() < 0.4
+    begin = time.perf_counter()
+    drawn(route, route.curve.length, Pose(20, 0, 960, 70))
+    assert time.perf_counter() - begin < 0.2

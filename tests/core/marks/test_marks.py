@@ -1,0 +1,270 @@
+"""Marks stay on the ground and come on the very frame: ties, runs of routes, and what is drawn of them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.integrate import quad
+
+from yaila.core.camera import Ease, FrameSize, Pose
+from yaila.core.errors import BadEdit
+from yaila.core.film import (
+    Duration,
+    Film,
+    Marker,
+    Passage,
+    Route,
+    RoutePoint,
+    Scene,
+    Vantage,
+    acts,
+    choreograph,
+    scene_at,
+)
+from yaila.core.film.marked import Draws
+from yaila.core.film.scene import DrawnRoute, Present
+from yaila.core.ground import GroundBox
+from yaila.core.marks import Arrival, FilmMoment, MarkerLook, MarkMoment, RouteMoment, Stroke, VantageMoment
+from yaila.core.marks.travellers import PATHS, UPRIGHT, Traveller
+from yaila.core.picture import draw_scene
+from yaila.standin.night_post import mail_boat, night_post
+from yaila.standin.world import World
+
+PLACES = ((0, 0), (900, 300), (1000, -600), (2400, 200), (2500, 1500))
+FULL, HALF = Film(), Film(frame={"width": 960, "height": 540})
+EVEN = Ease(x1=0, y1=0, x2=1, y2=1)
+
+
+def route(wait: float = 0.0, **draws: object) -> Route:
+    points = [
+        RoutePoint(x=x, y=y, stop="Quay" if k == 2 else None, wait=wait if k == 2 else 0.0)
+        for k, (x, y) in enumerate(PLACES)
+    ]
+    return Route(id="r", name="Mail", points=points, draws=Draws(shown=True, **draws))
+
+
+def film(*markers: Marker, way: Route | None = None, rate: str = "25") -> Film:
+    passage = Passage(duration=Duration(unit="seconds", value=8))
+    return Film(
+        rate=rate,
+        vantages=[
+            Vantage(id="a", x=1200, y=200, span=4000, hold=1, passage=passage),
+            Vantage(id="b", x=1200, y=200, span=3000, hold=30),
+        ],
+        routes=[way or route()],
+        markers=list(markers),
+    )
+
+
+def test_the_line_runs_at_one_pace_on_the_ground_waits_at_stops_and_is_whole_at_its_end() -> None:
+    way = route(wait=2.0, seconds=5.0)
+    run = choreograph(film(way=way)).timeline.runs["r"]
+    curve = way.curve
+    drawn = run.way(np.arange(0, 200, dtype=float))
+    stop = curve.knots[2]
+    at_stop = np.flatnonzero(np.abs(drawn - stop) < 1e-6)
+    assert len(at_stop) in (50, 51)
+    steps = np.diff(drawn)
+    moving = steps[(steps > 0) & (np.roll(steps, 1) > 0) & (np.roll(steps, -1) > 0)]
+    assert np.ptp(moving) / moving.mean() < 1e-6
+    assert drawn[-1] == pytest.approx(curve.length)
+    # The same length by scipy's quadrature.
+    whole = sum(
+        quad(lambda t: float(np.linalg.norm(curve.derivative(np.array([t]))[0])), k, k + 1, limit=200)[0]
+        for k in range(4)
+    )
+    assert curve.length == pytest.approx(whole, rel=1e-6)
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.floats(0, 1),
+    st.sampled_from(["24", "25", "29.97", "50"]),
+    st.floats(1, 9),
+    st.floats(0, 2),
+    st.sampled_from([EVEN, Ease(), Ease(x1=0.6, y1=0, x2=0.4, y2=1)]),
+    st.floats(0.5, 12),
+)
+def test_a_marker_comes_on_the_very_frame_on_which_the_line_reaches_it(
+    share: float, rate: str, seconds: float, wait: float, ease: Ease, passage: float
+) -> None:
+    way = route(wait=wait, seconds=seconds, ease=ease, starts=VantageMoment(vantage="a", edge="leaves"))
+    place = way.curve.along(np.array([share * way.curve.length]))[0]
+    mark = Marker(id="m", x=float(place[0]), y=float(place[1]), starts=RouteMoment(route="r"))
+    one = film(mark, way=way, rate=rate)
+    # Whatever else is retimed afterwards.
+    one.vantages[0].passage.duration.value = passage
+    plan = choreograph(one)
+    start = plan.timeline.spans["m"].start
+    run, near = plan.timeline.runs["r"], way.curve.nearest(place)
+    before, on = run.way(np.array([start - 1.0, float(start)]))
+    assert on >= near - 1e-6 * way.curve.length
+    assert before < near + 1e-6 or near < 1e-6
+    scene = scene_at(one, plan, start)
+    assert [present.mark.id for present in scene.markers] == ["m"]
+    if start:
+        assert not scene_at(one, plan, start - 1).markers
+
+
+def test_ties_follow_what_they_hang_on_with_their_offset() -> None:
+    one = film(
+        Marker(id="m", x=0, y=0, starts=VantageMoment(vantage="b", offset=6)),
+        Marker(id="n", x=0, y=0, starts=MarkMoment(mark="m", offset=-2), ends=MarkMoment(mark="m", edge="ends")),
+        Marker(id="p", x=0, y=0, starts=RouteMoment(route="r", point=2, offset=3)),
+        way=route(starts=MarkMoment(mark="m")),
+    )
+    before = choreograph(one).timeline
+    assert (before.spans["m"].start, before.spans["n"].start) == (231, 229)
+    one.vantages[0].passage.duration.value = 5
+    after = choreograph(one).timeline
+    assert [after.spans[key].start - before.spans[key].start for key in "mnp"] == [-75] * 3
+
+
+def test_a_circle_of_ties_is_refused_and_its_chain_named() -> None:
+    one = film(
+        Marker(id="m", name="Ring", x=0, y=0, starts=RouteMoment(route="r", point=0)),
+        way=route(starts=MarkMoment(mark="m")),
+    )
+    with pytest.raises(BadEdit, match="“Mail” → “Ring” → “Mail”"):
+        choreograph(one)
+
+
+def test_what_hung_on_something_taken_away_keeps_its_time() -> None:
+    one = film(
+        Marker(id="m", x=0, y=0, starts=RouteMoment(route="r", point=2, offset=4), ends=VantageMoment(vantage="b")),
+        Marker(id="n", x=0, y=0, starts=MarkMoment(mark="m", offset=1)),
+    )
+    before = choreograph(one).timeline.spans
+    for act in (acts.RemoveRoute(route="r"), acts.RemoveVantages(vantages=["b"])):
+        one = act.apply(one)
+        after = choreograph(one).timeline.spans
+        assert {key: span.start for key, span in after.items()} == {key: span.start for key, span in before.items()}
+        assert after["m"].end == before["m"].end
+    one = acts.RemoveMark(mark="m").apply(one)
+    assert choreograph(one).timeline.spans["n"].start == before["n"].start
+
+
+def test_a_route_is_reversed_and_split_in_one_act_and_keeps_its_line() -> None:
+    one = film(Marker(id="m", x=0, y=0, starts=RouteMoment(route="r", point=1)))
+    length = one.routes[0].curve.length
+    back = acts.ReverseRoute(route="r").apply(one)
+    assert back.routes[0].curve.length == pytest.approx(length)
+    assert back.markers[0].starts.point == 3
+    split = acts.SplitLeg(route="r", at=(1500, -300), stop="Half way").apply(one)
+    assert [point.stop for point in split.routes[0].points] == [None, None, "Quay", "Half way", None, None]
+    assert split.routes[0].curve.length == pytest.approx(length, rel=0.02)
+    assert split.markers[0].starts.point == 1
+
+
+def test_a_mark_is_moved_in_time_and_goes_on_hanging_on_what_it_did() -> None:
+    one = film(
+        Marker(id="m", x=0, y=0, starts=FilmMoment(seconds=4), ends=MarkMoment(mark="m2", edge="starts")),
+        Marker(id="m2", x=0, y=0, starts=VantageMoment(vantage="b")),
+    )
+    moved = acts.MoveMark(mark="m", by=10, edge="both").apply(one)
+    assert (choreograph(moved).timeline.spans["m"].start, choreograph(moved).timeline.spans["m"].end) == (110, 235)
+    assert moved.markers[0].ends == MarkMoment(mark="m2", edge="starts", offset=10)
+    line = acts.MoveMark(mark="r", by=25).apply(one)
+    assert choreograph(line).timeline.runs["r"].start == 25
+
+
+def test_a_marker_set_beside_a_route_stands_on_it_and_waits_for_the_line() -> None:
+    one = acts.AddMarker(marker=Marker(id="m", x=930, y=290), reach=60, frame=70).apply(film())
+    assert one.markers[0].starts == RouteMoment(route="r")
+    away = acts.AddMarker(marker=Marker(id="m", x=930, y=9000), reach=60, frame=70).apply(film())
+    assert away.markers[0].starts == FilmMoment(seconds=2.8)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.floats(-700, 700), st.floats(-350, 350), st.floats(0, 60), st.floats(-180, 180), st.floats(-20, 20),
+    st.sampled_from(["ring", "dot", "square", "target"]),
+)  # fmt: skip
+def test_a_marker_is_drawn_where_the_ground_is(
+    x: float, y: float, tilt: float, heading: float, roll: float, symbol: str
+) -> None:
+    pose, size = Pose(40, -30, 2000, tilt, heading, roll, 35), FrameSize(1920, 1080)
+    u, v, w = pose.frame_from_ground(size) @ np.array([x, y, 1.0])
+    if w <= 0.1 or not (40 < u / w < 1880 and 40 < v / w < 1040):
+        return
+    look = MarkerLook(symbol=symbol, colour="#ffffff", edge=0, size=40)
+    scene = Scene(markers=(Present(Marker(x=x, y=y, look=look), look),))
+    drawn = draw_scene(np.zeros((1080, 1920, 3), np.uint8), scene, pose, FULL)[..., 0].astype(float)
+    rows, columns = np.mgrid[:1080, :1920] + 0.5
+    assert (columns * drawn).sum() / drawn.sum() == pytest.approx(u / w, abs=0.25)
+    assert (rows * drawn).sum() / drawn.sum() == pytest.approx(v / w, abs=0.25)
+
+
+def test_a_line_is_drawn_as_far_as_it_has_come_and_along_its_ground() -> None:
+    way = Route(
+        points=[RoutePoint(x=-800, y=100, corner=True), RoutePoint(x=800, y=100, corner=True)],
+        look=Stroke(colour="#ffffff", width=20, edge=0), draws=Draws(shown=True),
+    )  # fmt: skip
+    pose = Pose(0, 0, 1920)
+    drawn = draw_scene(
+        np.zeros((1080, 1920, 3), np.uint8), Scene(routes=(DrawnRoute(way, way.look, 600.0),)), pose, FULL
+    )[..., 0]  # fmt: skip
+    rows, columns = np.nonzero(drawn > 127)
+    # From x = -800 to -200, that is pixels 160 to 760, with round caps of 10; 100 units up is row 440.
+    assert (columns.min(), columns.max() + 1) == pytest.approx((150, 770), abs=1)
+    assert (rows.min() + rows.max() + 1) / 2 == pytest.approx(440, abs=0.5)
+    assert rows.max() - rows.min() == pytest.approx(19, abs=1)
+
+
+def test_a_line_that_passes_below_the_camera_and_behind_it_is_drawn_once() -> None:
+    way = Route(
+        points=[RoutePoint(x=0, y=y, corner=True) for y in (-9000, 9000)],
+        look=Stroke(colour="#ffffff", width=8, edge=0), draws=Draws(shown=True),
+    )  # fmt: skip
+    for tilt, roll in ((0, 0), (60, 0), (75, 0)):
+        pose = Pose(0, 0, 1000, tilt, 0, roll)
+        scene = Scene(routes=(DrawnRoute(way, way.look, 18000.0),))
+        drawn = draw_scene(np.zeros((540, 960, 3), np.uint8), scene, pose, HALF)[..., 0]
+        _, columns = np.nonzero(drawn > 60)
+        assert len(columns)
+        assert (columns.min(), columns.max()) == pytest.approx((476, 483), abs=2)
+
+
+@pytest.mark.parametrize("how", ["cut", "fade", "pop", "grow", "drop"])
+def test_every_arrival_ends_whole_and_begins_on_its_first_frame(how: str) -> None:
+    arrival = Arrival(how=how, frames=12)
+    assert arrival.state(1) == pytest.approx((1, 1, 0), abs=1e-9)
+    assert arrival.state(0)[0] == 0
+    assert arrival.state(1 / 12)[0] > 0
+    if how == "pop":
+        assert max(arrival.state(k / 50)[1] for k in range(51)) == pytest.approx(1.1, abs=0.01)
+
+
+def test_the_mail_boat_of_the_demo_stays_at_sea_and_calls_as_the_camera_arrives() -> None:
+    world = World()
+    boat = mail_boat(world)
+    stops = np.array([[point.x, point.y] for point in boat.points if point.stop])
+    for x, y in boat.curve.position(np.linspace(0, len(boat.points) - 1, 400)):
+        if np.hypot(*(stops - [x, y]).T).min() > 300:
+            assert world.heights(GroundBox(x - 30, y - 30, x + 30, y + 30), 3)[1, 1] < 0
+    plan = choreograph(night_post(world, []))
+    calls = [plan.timeline.spans[f"m{k}"].start for k in (2, 3, 4)]
+    assert calls == [leg.start for leg in plan.legs[3:6]]
+
+
+@pytest.mark.parametrize("symbol", [*PATHS])
+def test_a_traveller_rides_at_the_head_of_the_line_and_never_hangs_upside_down(symbol: str) -> None:
+    def seen(dx: float) -> np.ndarray:
+        way = Route(
+            points=[RoutePoint(x=-300 * dx, y=0), RoutePoint(x=300 * dx, y=0)],
+            look=Stroke(width=0.2, edge=0, opacity=0),
+            traveller=Traveller(symbol=symbol, colour="#ffffff", edge=0, edge_colour="#000000", size=100),
+        )
+        scene = Scene(routes=(DrawnRoute(way, way.look, 400.0, 1.0),))
+        return draw_scene(np.zeros((540, 960, 3), np.uint8), scene, Pose(0, 0, 960), HALF)[..., 0].astype(float)
+
+    right, left = seen(1), seen(-1)
+    rows, columns = np.mgrid[:540, :960] + 0.5
+    for drawn, at in ((right, 580), (left, 380)):
+        assert (columns * drawn).sum() / drawn.sum() == pytest.approx(at, abs=18)
+        assert (rows * drawn).sum() / drawn.sum() == pytest.approx(270, abs=18)
+    # To the left it is the mirror image (upright) or turned round (from above, which is alike above and below).
+    turned = right[:, ::-1] if symbol in UPRIGHT else right[::-1, ::-1]
+    assert np.abs(left - turned).mean() < 0.4

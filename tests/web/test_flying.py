@@ -1,0 +1,212 @@
+"""Choreography by hand: manners, retiming, free flight, recipes, many vantages."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import Server, write_picture
+from tests.truth import fine_texture
+from tests.web.hands import drag, drag_by, film_of, kept, middle, pick, vantage
+from yaila.core.film import Duration, Film, Passage, Vantage
+from yaila.store import Store
+
+pytestmark = pytest.mark.browser
+
+
+def count(server: Server) -> int:
+    return len(film_of(server)["film"]["vantages"])
+
+
+def test_a_frame_is_drawn_moved_stepped_retimed_undone_and_redone(server: Server, film: Page) -> None:
+    page = film
+    begun = film_of(server)["film"]
+    # A frame is drawn, and dragged to another island.
+    page.get_by_role("button", name="Vantage", exact=True).click()
+    x, y = middle(page.locator(".area"))
+    drag(page, (x - 120, y - 40), (x - 20, y + 30))
+    server.until(lambda: count(server) == 4)
+    drag_by(page, page.locator(".badge.selected .plaque"), 160, 60)
+    kept(page, "Move vantage")
+    # Two more, and Steps between.
+    page.get_by_role("button", name="Vantage here").click()
+    server.until(lambda: count(server) == 5)
+    page.get_by_role("button", name="Vantage at playhead").click()
+    server.until(lambda: count(server) == 6)
+    pick(page, "All")
+    page.get_by_role("radio", name="Steps").click()
+    kept(page, "Manner steps")
+    assert vantage(server, 0)["passage"]["manner"] == {"kind": "steps", "count": 3, "rest": 20.0}
+    expect(page.get_by_label("Rests between, frames")).to_have_value("20")
+    before = film_of(server)["plan"]["vantages"][1]["start"]
+    drag_by(page, page.locator(".profile .post.span").nth(1).locator(".stub"), 40, 0)
+    kept(page, "Retime or span")
+    assert film_of(server)["plan"]["vantages"][1]["start"] > before
+    # Without ripple only this one arrival moves.
+    plan = film_of(server)["plan"]
+    page.get_by_label("Ripple").uncheck(force=True)
+    drag_by(page, page.locator(".profile .post.span").nth(1).locator(".stub"), -20, 0)
+    server.until(lambda: film_of(server)["plan"]["vantages"][1]["start"] < plan["vantages"][1]["start"])
+    assert film_of(server)["plan"]["vantages"][2]["start"] == plan["vantages"][2]["start"]
+
+    done = film_of(server)["film"]
+    for _ in range(7):
+        page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_title("Nothing to undo")).to_be_visible()
+    assert film_of(server)["film"] == begun
+    for _ in range(7):
+        page.get_by_role("button", name="Redo").click()
+    expect(page.get_by_title("Nothing to redo")).to_be_visible()
+    assert film_of(server)["film"] == done
+
+
+def test_the_camera_is_flown_freely_and_kept(server: Server, film: Page) -> None:
+    page = film
+    canvas = page.locator(".picture canvas")
+    drag_by(page, canvas, 60, 30)
+    expect(page.get_by_role("button", name="Keep as a vantage")).to_be_visible()
+    expect(page.locator(".viewfinder .sub")).to_contain_text("flying")
+    assert film_of(server)["undo"] is None
+    canvas.press("r")
+    canvas.press("e")
+    page.mouse.move(*middle(canvas))
+    page.mouse.wheel(0, -300)
+    page.wait_for_timeout(300)
+    canvas.press("Enter")
+    server.until(lambda: count(server) == 4)
+    made = vantage(server, 1)
+    # Panned to the right shows what lies to the left.
+    assert made["x"] < 800
+    assert made["tilt"] == pytest.approx(3, abs=1e-6)
+    assert made["heading"] == pytest.approx(3, abs=1e-6)
+    assert made["span"] < 1400
+    expect(page.get_by_role("button", name="Keep as a vantage")).to_have_count(0)
+    # Escape leaves no trace.
+    drag_by(page, canvas, 40, 0)
+    expect(page.get_by_role("button", name="Keep as a vantage")).to_be_visible()
+    canvas.press("Escape")
+    expect(page.locator(".viewfinder .sub")).to_contain_text("on vantage")
+    assert count(server) == 4
+
+
+def test_a_route_is_drawn_for_a_passage_and_followed(server: Server, film: Page) -> None:
+    page = film
+    page.get_by_role("radio", name="Follow").click()
+    expect(page.get_by_role("alert")).to_contain_text("no route to follow yet")
+    x, y = middle(page.locator(".area"))
+    for dx, dy in ((-150, 40), (-40, -60), (80, 30), (180, -20)):
+        page.mouse.click(x + dx, y + dy)
+    page.keyboard.press("Enter")
+    server.until(lambda: vantage(server, 0)["passage"]["manner"]["kind"] == "follow")
+    route = film_of(server)["film"]["routes"][0]
+    assert len(route["points"]) == 4
+    # One of its points is dragged; the passage goes along.
+    page.mouse.click(x - 40, y - 60)
+    expect(page.get_by_label("Name of the route")).to_have_value(route["name"])
+    way = film_of(server)["plan"]["passages"][0]["path"]
+    drag_by(page, page.locator("circle.reach").nth(1), 0, -50)
+    kept(page, "Move a point")
+    assert film_of(server)["plan"]["passages"][0]["path"] != way
+    page.get_by_role("button", name="Remove").click()
+    server.until(lambda: vantage(server, 0)["passage"]["manner"]["kind"] == "glide")
+
+
+def test_extras_speed_and_time_are_set_in_the_sheet(server: Server, film: Page) -> None:
+    page = film
+    page.get_by_role("radio", name="Extras").click()
+    page.get_by_label("Breathe").check(force=True)
+    kept(page, "Breathe")
+    push = page.get_by_label("Push in, %")
+    push.fill("9")
+    push.press("Enter")
+    server.until(lambda: (vantage(server, 0)["breath"] or {}).get("push") == 9)
+    page.get_by_label("Opening twist").check(force=True)
+    server.until(lambda: film_of(server)["film"]["opening"]["frames"] == 10)
+    page.get_by_role("radio", name="Passage").click()
+    page.get_by_role("button", name="Draw its speed").click()
+    server.until(lambda: len(vantage(server, 0)["passage"]["ease"]["speed"]) == 7)
+    drag_by(page, page.locator(".pace .point circle.reach").nth(3), 0, 14)
+    kept(page, "Draw speed")
+    page.get_by_role("radio", name="Time").click()
+    seconds = film_of(server)["plan"]["seconds"]
+    page.get_by_role("button", name="80 %").click()
+    server.until(lambda: abs(film_of(server)["plan"]["seconds"] - seconds * 0.8) < 0.2)
+    page.get_by_label("Locked").check(force=True)
+    server.until(lambda: film_of(server)["film"]["length"] is not None)
+    length = film_of(server)["plan"]["frames"]
+    page.get_by_role("radio", name="Passage").click()
+    page.get_by_role("radio", name="Natural").click()
+    kept(page, "Duration")
+    assert film_of(server)["plan"]["frames"] == length
+
+
+def test_a_recipe_is_previewed_and_built(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("Control+a")
+    page.get_by_role("radio", name="Recipes").click()
+    page.get_by_role("radio", name="Island hops").click()
+    page.get_by_role("button", name="3 chosen").click()
+    expect(page.locator(".preview img")).to_have_count(6)
+    page.wait_for_function("[...document.querySelectorAll('.preview img')].every((one) => one.naturalWidth > 50)")
+    page.get_by_role("button", name="Instead of all vantages").click()
+    server.until(lambda: [v["passage"]["manner"]["kind"] for v in film_of(server)["film"]["vantages"]] == ["hop"] * 3)
+    page.keyboard.press("Control+z")
+    server.until(lambda: film_of(server)["film"]["vantages"][0]["name"] == "All")
+
+
+def test_several_vantages_are_copied_pasted_moved_and_deleted(server: Server, film: Page) -> None:
+    page = film
+    pick(page, "Bend")
+    page.locator(".profile .vantage").nth(2).click(modifiers=["Shift"])
+    expect(page.get_by_text("2 chosen", exact=True)).to_be_visible()
+    page.keyboard.press("Control+c")
+    page.keyboard.press("Control+v")
+    server.until(lambda: count(server) == 5)
+    assert [v["name"] for v in film_of(server)["film"]["vantages"]] == ["All", "Bend", "Cove", "Bend", "Cove"]
+    page.keyboard.press("Alt+ArrowUp")
+    server.until(lambda: vantage(server, 3)["span"] == pytest.approx(306) and vantage(server, 4)["span"] == 408)
+    page.keyboard.press("Delete")
+    server.until(lambda: count(server) == 3)
+
+
+def test_two_hundred_vantages_do_not_lag(server: Server, page: Page, tmp_path: Path) -> None:
+    store = Store(server.home)
+    picture = store.pictures.add(write_picture(tmp_path / "wide.png", fine_texture(1600, 900)), "wide.png")
+    store.films.create(
+        Film.model_validate(
+            {
+                "frame": {"width": 640, "height": 360},
+                "plates": [
+                    {
+                        "name": "Wide", "picture": picture,
+                        "placement": {"kind": "similarity", "x": 800, "y": 450},
+                    }
+                ],
+                "vantages": [
+                    Vantage(
+                        name=f"V {k}", x=300 + 5 * k, y=450 + 100 * (k % 3), span=200 + 20 * (k % 9), hold=0.4,
+                        passage=Passage(duration=Duration(unit="frames", value=20)),
+                    )
+                    for k in range(200)
+                ],
+            }
+        )
+    )  # fmt: skip
+    page.goto(server.url)
+    expect(page.locator(".details .number").first).to_have_text("1")
+    page.wait_for_function("document.querySelectorAll('.profile .hold').length > 100")
+    # From the key to the number on the sheet, edit, plan and drawing included.
+    waits = []
+    for _ in range(5):
+        before = page.get_by_label("Ground span, px").input_value()
+        begin = time.perf_counter()
+        page.keyboard.press("Alt+ArrowDown")
+        page.wait_for_function(
+            "before => document.querySelector('input[aria-label=\"Ground span, px\"]').value !== before", arg=before
+        )
+        waits.append(time.perf_counter() - begin)
+    print("edit to sheet with 200 vantages:", [f"{wait:.2f} s" for wait in waits])
+    assert min(waits) < 0.8

@@ -1,0 +1,218 @@
+"""Routes and markers by hand: drawn, tied, moved in time, reversed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import Server
+from tests.web.hands import drag, drag_by, drop, film_of, kept, middle
+
+pytestmark = pytest.mark.browser
+
+
+def test_a_line_grows_and_a_marker_waits_for_it(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Route", exact=True).click()
+    x, y = middle(page.locator(".area"))
+    for dx, dy in ((-180, 60), (-60, -50), (60, 40), (180, -30)):
+        page.mouse.click(x + dx, y + dy)
+    page.keyboard.press("Enter")
+    server.until(lambda: len(film_of(server)["film"]["routes"]) == 1)
+    route = film_of(server)["film"]["routes"][0]
+    assert route["draws"]["shown"]
+    # A click on the line sets a marker that comes when the line is there.
+    page.get_by_role("button", name="Marker", exact=True).click()
+    page.mouse.click(x + 60, y + 40)
+    server.until(lambda: len(film_of(server)["film"]["markers"]) == 1)
+    sheet = film_of(server)
+    assert sheet["film"]["markers"][0]["starts"]["on"] == "route"
+    start = sheet["plan"]["marks"][0]["start"]
+    assert 0 < start < 150
+    expect(page.get_by_label("Comes when")).to_have_value(f"r:{route['id']}:near")
+    # A slower line brings it later, and it is seen in the viewfinder from then on.
+    page.locator(".details button", has_text="Route 1").click()
+    whole = page.get_by_label("The whole way in, s")
+    whole.fill("3")
+    whole.press("Enter")
+    server.until(lambda: film_of(server)["plan"]["marks"][0]["start"] < start)
+    # Reversed in one act, it comes from the other end; undone in one.
+    now = film_of(server)["plan"]["marks"][0]["start"]
+    page.get_by_role("button", name="Reverse").click()
+    server.until(lambda: film_of(server)["plan"]["marks"][0]["start"] != now)
+    page.keyboard.press("Control+z")
+    server.until(lambda: film_of(server)["plan"]["marks"][0]["start"] == now)
+    # Its bar is dragged: it hangs on the line still, so many frames later.
+    drag_by(page, page.locator(".lanes .bar.marker rect"), 40, 0)
+    kept(page, "Move in time")
+    tie = film_of(server)["film"]["markers"][0]["starts"]
+    assert tie["on"] == "route"
+    assert tie["offset"] > 0
+    # A double click on the line makes a point; a circle of ties is refused in words.
+    page.mouse.dblclick(x, y - 5)
+    page.locator(".details button", has_text="Route 1").click()
+    page.get_by_label("Sets out when").select_option("m:" + film_of(server)["film"]["markers"][0]["id"] + ":starts")
+    expect(page.get_by_role("alert")).to_contain_text("in a circle")
+    page.get_by_role("button", name="Remove").click()
+    server.until(lambda: film_of(server)["film"]["routes"] == [])
+    assert film_of(server)["film"]["markers"][0]["starts"]["on"] == "film"
+
+
+def test_a_gpx_file_is_dropped_and_its_line_carries_a_traveller(server: Server, page: Page, tmp_path: Path) -> None:
+    film = server.client.post("/api/films", json={}).json()
+    steps = [{"op": "replace", "path": "/ground/kind", "value": "mercator"}]
+    server.client.patch(f"/api/films/{film['id']}", json=steps, headers={"If-Match": f'"{film["revision"]}"'})
+    page.goto(server.url)
+    expect(page.get_by_text("No imagery yet")).to_be_visible()
+    points = "".join(
+        f'<rtept lat="{2 + k / 50}" lon="{4 + k % 7 / 30}">{"<name>Quay</name>" if k == 20 else ""}</rtept>'
+        for k in range(60)
+    )
+    (tmp_path / "ferry.gpx").write_text(f"<gpx><rte><name>Ferry</name>{points}</rte></gpx>")
+    drop(page, tmp_path / "ferry.gpx")
+    expect(page.get_by_label("Name of the route")).to_have_value("Ferry")
+    route = film_of(server)["film"]["routes"][0]
+    assert [point["stop"] for point in route["points"] if point["stop"]] == ["Quay"]
+    page.get_by_label("Traveller", exact=True).check(force=True)
+    page.get_by_label("What travels").select_option("ferry")
+    server.until(lambda: (film_of(server)["film"]["routes"][0]["traveller"] or {}).get("symbol") == "ferry")
+    (tmp_path / "bad.gpx").write_text("<gpx></gpx>")
+    drop(page, tmp_path / "bad.gpx")
+    expect(page.get_by_role("alert")).to_contain_text("no way in it")
+    assert len(film_of(server)["film"]["routes"]) == 1
+
+
+def test_names_share_a_style_and_one_change_is_one_undo(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("4")
+    x, y = middle(page.locator(".area"))
+    for k, (dx, dy) in enumerate(((-160, -60), (20, 30), (150, -20))):
+        page.get_by_role("button", name="Label", exact=True).click()
+        page.mouse.click(x + dx, y + dy)
+        server.until(lambda k=k: len(film_of(server)["film"]["labels"]) == k + 1)
+        text = page.get_by_label("Text of the label")
+        text.fill(f"Place {k}")
+        text.press("Enter")
+        server.until(lambda k=k: film_of(server)["film"]["labels"][k]["text"] == f"Place {k}")
+    # It is called by what it says.
+    assert [label["name"] for label in film_of(server)["film"]["labels"]] == ["Place 0", "Place 1", "Place 2"]
+    page.get_by_role("radio", name="Letters").click()
+    page.get_by_label("Font", exact=True).select_option("Lato")
+    server.until(lambda: film_of(server)["film"]["labels"][2]["look"]["family"] == "Lato")
+    page.get_by_label("Style", exact=True).select_option("new")
+    page.get_by_role("radio", name="The style (1)").wait_for()
+    style = film_of(server)["film"]["styles"][0]["id"]
+    # The others take it up; then one number changes all of them, and one undo takes it back.
+    page.get_by_role("button", name="Same for all labels").click()
+    server.until(lambda: {label["style"] for label in film_of(server)["film"]["labels"]} == {style})
+    page.get_by_role("radio", name="The style (3)").click()
+    size = page.get_by_label("Size, px")
+    size.fill("70")
+    size.press("Enter")
+
+    def sizes() -> set[float]:
+        return {mark["look"]["size"] for mark in film_of(server)["plan"]["marks"]}
+
+    server.until(lambda: sizes() == {70})
+    page.keyboard.press("Control+z")
+    server.until(lambda: sizes() == {46})
+    # One of its own, and back.
+    page.get_by_role("radio", name="This label alone").click()
+    size.fill("30")
+    size.press("Enter")
+    server.until(lambda: sizes() == {46, 30})
+    page.get_by_role("button", name="size ×").click()
+    server.until(lambda: sizes() == {46})
+    # An empty text is refused in words, and nothing is lost.
+    text = page.get_by_label("Text of the label")
+    text.fill("  ")
+    text.blur()
+    expect(page.get_by_role("alert")).to_contain_text("A label needs a text")
+    assert film_of(server)["film"]["labels"][2]["text"] == "Place 2"
+
+
+def test_a_region_and_a_circle_are_drawn_pulled_and_flash(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("4")
+    x, y = middle(page.locator(".area"))
+    page.get_by_role("button", name="Region", exact=True).click()
+    for dx, dy in ((-120, -60), (60, -70), (70, 60), (-110, 50)):
+        page.mouse.click(x + dx, y + dy)
+    page.keyboard.press("Enter")
+    server.until(lambda: len(film_of(server)["film"]["regions"]) == 1)
+    region = film_of(server)["film"]["regions"][0]
+    assert len(region["rings"][0]) == 4
+    drag_by(page, page.locator(".chart .grip rect").first, -40, -30)
+    kept(page, "Move a corner")
+    moved = film_of(server)["film"]["regions"][0]["rings"][0]
+    assert moved[0] != region["rings"][0][0]
+    assert moved[1:] == region["rings"][0][1:]
+    page.get_by_label("The rest", exact=True).select_option("grey")
+    server.until(lambda: film_of(server)["film"]["regions"][0]["look"]["rest"] == "grey")
+    flashes = page.get_by_label("Flashes, times")
+    flashes.fill("3")
+    flashes.press("Enter")
+    server.until(lambda: film_of(server)["film"]["regions"][0]["flashes"] == 3)
+    page.get_by_role("button", name="Circle", exact=True).click()
+    drag(page, (x + 150, y + 90), (x + 190, y + 90))
+    server.until(lambda: len(film_of(server)["film"]["regions"]) == 2)
+    radius = film_of(server)["film"]["regions"][1]["circle"]["radius"]
+    drag_by(page, page.locator(".chart .grip rect").first, 20, 0)
+    kept(page, "Radius")
+    assert film_of(server)["film"]["regions"][1]["circle"]["radius"] == pytest.approx(radius * 1.5, rel=0.1)
+    page.keyboard.press("Control+d")
+    server.until(lambda: len(film_of(server)["film"]["regions"]) == 3)
+    page.keyboard.press("Delete")
+    server.until(lambda: len(film_of(server)["film"]["regions"]) == 2)
+
+
+def test_a_stop_is_one_act_and_a_plate_is_uncovered_along_the_way(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("4")
+    page.keyboard.press("r")
+    x, y = middle(page.locator(".area"))
+    for dx, dy in ((-180, 60), (-60, -50), (60, 40), (180, -30)):
+        page.mouse.click(x + dx, y + dy)
+    page.keyboard.press("Enter")
+    server.until(lambda: len(film_of(server)["film"]["routes"]) == 1)
+    revision = film_of(server)["revision"]
+    page.keyboard.down("Shift")
+    page.mouse.dblclick(x, y - 5)
+    page.keyboard.up("Shift")
+
+    def stops() -> list[str]:
+        return [point["stop"] for point in film_of(server)["film"]["routes"][0]["points"] if point["stop"]]
+
+    server.until(lambda: stops() == ["Stop 1"])
+    page.keyboard.press("Control+z")
+    server.until(lambda: stops() == [])
+    assert len(film_of(server)["film"]["routes"][0]["points"]) == 4
+    page.keyboard.press("Control+Shift+z")
+    server.until(lambda: stops() == ["Stop 1"])
+    assert film_of(server)["revision"] == revision + 1
+    # The close plate appears along it.
+    page.keyboard.press("2")
+    page.locator(".stack .row, .stack button", has_text="Close").first.click()
+    page.get_by_role("radio", name="Picture").click()
+    page.get_by_label("How it is uncovered in the film").select_option("route")
+    server.until(lambda: (film_of(server)["film"]["plates"][1]["reveal"] or {}).get("how") == "route")
+    page.get_by_label("How it is uncovered in the film").select_option("wipe")
+    direction = page.get_by_label("Runs towards, °")
+    direction.fill("180")
+    direction.press("Enter")
+    server.until(lambda: film_of(server)["film"]["plates"][1]["reveal"]["direction"] == 180)
+    page.get_by_label("How it is uncovered in the film").select_option("none")
+    server.until(lambda: film_of(server)["film"]["plates"][1]["reveal"] is None)
+    # So does a label.
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Label", exact=True).click()
+    page.mouse.click(x - 100, y - 120)
+    server.until(lambda: len(film_of(server)["film"]["labels"]) == 1)
+    page.get_by_role("radio", name="Time").click()
+    page.get_by_label("How it is uncovered in the film").select_option("route")
+    server.until(lambda: (film_of(server)["film"]["labels"][0]["reveal"] or {}).get("how") == "route")
+    page.keyboard.press("Control+z")
+    server.until(lambda: film_of(server)["film"]["labels"][0]["reveal"] is None)

@@ -1,0 +1,330 @@
+<script lang="ts">
+  import type { Label, Marker, Region, Route, XY } from "../api/client";
+  import type { Found, Timed } from "../film/marks";
+  import { session } from "../film/session.svelte";
+  import { length } from "../format";
+  import { toGround, toScreen, type View } from "./view";
+
+  let {
+    view,
+    drag,
+  }: {
+    view: View;
+    drag: (event: PointerEvent, moving: (to: XY, from: XY) => void, label: string, clicked?: () => void) => void;
+  } = $props();
+
+  /** Outlines with more corners than this are not pulled corner by corner. */
+  const PULLED = 80;
+
+  const film = $derived(session.film!);
+  const plan = $derived(session.plan!);
+  const marking = $derived(session.step === "mark");
+  const editing = $derived(session.step === "fly" || marking);
+  const of = (kind: string) => session.marks.filter((one) => one.kind === kind);
+  const regions = $derived(of("region") as Found<"region">[]);
+  const points = $derived([...of("marker"), ...of("label")] as Found<"marker" | "label">[]);
+  const line = (points: XY[]) =>
+    points
+      .map((point) =>
+        toScreen(view, point)
+          .map((v) => v.toFixed(1))
+          .join(","),
+      )
+      .join(" ");
+  const rings = ({ mark }: Found<"region">): XY[][] =>
+    mark.circle ? (plan.marks.find(({ id }) => id === mark.id)?.rings ?? []) : (mark.rings as XY[][]);
+
+  function pullPoint(event: PointerEvent, route: number, k: number) {
+    const point = film.routes[route]!.points[k]!;
+    drag(
+      event,
+      (to, from) =>
+        session.tryPatch([
+          {
+            op: "replace",
+            path: `/routes/${route}/points/${k}`,
+            value: { ...point, x: point.x + to[0] - from[0], y: point.y + to[1] - from[1] },
+          },
+        ]),
+      "Move a point",
+    );
+  }
+
+  function pullHandle(event: PointerEvent, route: string, point: number, which: "before" | "after") {
+    drag(event, (to) => session.tryAct({ act: "pull_route_handle", route, point, which, to }), "Pull a handle");
+  }
+
+  /** A double click on a route puts a point there that shapes it; with Shift, a stop. */
+  function split(event: MouseEvent, route: string) {
+    event.stopPropagation();
+    const box = (event.currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
+    const at = toGround(view, [event.clientX - box.left, event.clientY - box.top]);
+    const stops = film.routes.find(({ id }) => id === route)!.points.filter(({ stop }) => stop).length;
+    void session.act({ act: "split_leg", route, at, stop: event.shiftKey ? `Stop ${stops + 1}` : null });
+  }
+
+  function pullMark(event: PointerEvent, { kind, mark }: Found) {
+    session.select({ kind, id: mark.id });
+    if (mark.locked) return event.stopPropagation();
+    drag(
+      event,
+      (to, from) => session.tryAct({ act: "shift_mark", mark: mark.id, by: [to[0] - from[0], to[1] - from[1]] }),
+      `Move ${kind}`,
+    );
+  }
+
+  function pullCorner(event: PointerEvent, found: Found<"region">, ring: number, k: number) {
+    const [x, y] = found.mark.rings[ring]![k] as XY;
+    drag(
+      event,
+      (to, from) => {
+        const corner = [x + to[0] - from[0], y + to[1] - from[1]];
+        session.tryPatch([{ op: "replace", path: `${found.path}/rings/${ring}/${k}`, value: corner }]);
+      },
+      "Move a corner",
+    );
+  }
+
+  function pullRim(event: PointerEvent, { mark }: Found<"region">) {
+    drag(event, (to) => session.tryAct({ act: "pull_rim", region: mark.id, to }), "Radius");
+  }
+
+  /** Where labels are on the screen; what they say beside a stop or a marker is not written twice. */
+  const labelled = $derived(
+    of("label").flatMap((label) => {
+      const place = placeOf(label as Found<"label">);
+      return place ? [toScreen(view, place)] : [];
+    }),
+  );
+  const named = (x: number, y: number) => labelled.some(([u, v]) => Math.hypot(u - x, v - y) < 14);
+
+  /** Where a label is on the chart: one along a route stands at its middle, one in the frame nowhere. */
+  function placeOf({ mark }: Found<"marker" | "label">): XY | null {
+    const label = mark as Label;
+    if (label.stands === "frame") return null;
+    if (label.stands !== "route") return [mark.x, mark.y];
+    const route = plan.routes.find(({ id }) => id === label.route);
+    return route ? (route.line[Math.round((route.line.length - 1) * label.along)] ?? null) : null;
+  }
+</script>
+
+{#each regions as region (region.mark.id)}
+  {@const on = session.selection?.id === region.mark.id}
+  {#if region.mark.shown || on}
+    {@const outline = rings(region)}
+    <!-- svelte-ignore a11y_no_static_element_interactions -->
+    <path
+      class="region"
+      class:on
+      class:fixed={!marking}
+      d={outline.map((ring) => `M${line(ring).replaceAll(" ", "L")}Z`).join("")}
+      fill={region.look.fill as string}
+      fill-opacity={0.7 * (region.look.opacity as number) * Math.max(region.look.filled as number, 0.15)}
+      onpointerdown={(event) => marking && pullMark(event, region)}
+    />
+    {#if on && marking}
+      {#if region.mark.circle}
+        {@const [x, y] = toScreen(view, outline[0]?.[45] ?? [region.mark.circle.x, region.mark.circle.y])}
+        <!-- svelte-ignore a11y_no_static_element_interactions -->
+        <g class="grip" onpointerdown={(event) => pullRim(event, region)}>
+          <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
+          <text class="halo" x={x + 10} y={y + 4}>{length(region.mark.circle.radius, film.ground.kind).join(" ")}</text>
+          <title>Drag the rim</title>
+        </g>
+      {:else if region.mark.rings.reduce((sum, ring) => sum + ring.length, 0) <= PULLED}
+        {#each region.mark.rings as ring, j (j)}
+          {#each ring as corner, k (k)}
+            {@const [x, y] = toScreen(view, corner as XY)}
+            <!-- svelte-ignore a11y_no_static_element_interactions -->
+            <g class="grip" onpointerdown={(event) => pullCorner(event, region, j, k)}>
+              <circle class="reach" cx={x} cy={y} r="10" /><rect x={x - 3.5} y={y - 3.5} width="7" height="7" />
+            </g>
+          {/each}
+        {/each}
+      {/if}
+    {/if}
+  {/if}
+{/each}
+{#each plan.routes as laid, k (laid.id)}
+  {@const route = film.routes[k] as Route}
+  {@const on = session.selection?.id === laid.id}
+  <polyline class="route case" points={line(laid.line)} />
+  <polyline class="route" class:on points={line(laid.line)} />
+  {#if editing}
+    <!-- svelte-ignore a11y_no_static_element_interactions -->
+    <polyline
+      class="routehit"
+      points={line(laid.line)}
+      onpointerdown={(event) => {
+        event.stopPropagation();
+        session.select({ kind: "route", id: laid.id });
+      }}
+      ondblclick={(event) => split(event, laid.id)}
+    />
+  {/if}
+  {#each route.points as point, j (j)}
+    {@const [x, y] = toScreen(view, [point.x, point.y])}
+    {#if point.stop || on}
+      <circle class="stop" class:shape={!point.stop} cx={x} cy={y} r={point.stop ? 4.5 : 3.5} />
+      {#if point.stop && (on || (marking && !named(x, y)))}<text class="halo" x={x + 9} y={y + 4}>{point.stop}</text
+        >{/if}
+    {/if}
+    {#if on && editing && !route.locked}
+      {#each ["before", "after"] as const as which (which)}
+        {#if point[which]}
+          {@const [u, v] = toScreen(view, [point.x + point[which][0], point.y + point[which][1]])}
+          <line class="arm" x1={x} y1={y} x2={u} y2={v} />
+          <!-- svelte-ignore a11y_no_static_element_interactions -->
+          <g class="grip" onpointerdown={(event) => pullHandle(event, laid.id, j, which)}>
+            <circle class="reach" cx={u} cy={v} r="10" /><rect x={u - 3.5} y={v - 3.5} width="7" height="7" />
+            <title>A handle of the route</title>
+          </g>
+        {/if}
+      {/each}
+      <!-- svelte-ignore a11y_no_static_element_interactions -->
+      <circle class="reach" cx={x} cy={y} r="11" onpointerdown={(event) => pullPoint(event, k, j)}>
+        <title>Drag this point of the route</title>
+      </circle>
+    {/if}
+  {/each}
+{/each}
+{#each points as found (found.mark.id)}
+  {@const place = placeOf(found)}
+  {@const on = session.selection?.id === found.mark.id}
+  {#if place && ((found.mark as Timed).shown || on)}
+    {@const [x, y] = toScreen(view, place)}
+    <!-- svelte-ignore a11y_no_static_element_interactions -->
+    <g class={found.kind} class:on onpointerdown={(event) => marking && pullMark(event, found)}>
+      {#if found.kind === "marker"}
+        <circle class="reach" cx={x} cy={y} r="12" /><circle cx={x} cy={y} r={on ? 7 : 5} />
+        <circle class="inner" cx={x} cy={y} r="1.6" />
+      {:else}
+        {@const text = (found.mark as Label).text.split("\n")[0]!}
+        {@const wide = text.length * 6.4 + 10}
+        <rect class="tag" x={x - wide / 2} y={y - 26} width={wide} height="17" rx="2" />
+        <path class="stalk" d="M{x} {y - 9}V{y}" />
+        <text class="says" {x} y={y - 14}>{text}</text>
+      {/if}
+    </g>
+    {#if found.kind === "marker" && (on || (marking && !named(x, y)))}
+      <text class="halo" x={x + 11} y={y + 4}>{(found.mark as Marker | Region).name}</text>
+    {/if}
+  {/if}
+{/each}
+
+<style>
+  .region {
+    fill-rule: evenodd;
+    stroke: #fff;
+    stroke-width: 1;
+    cursor: grab;
+  }
+  .region.on {
+    stroke: var(--ink);
+    stroke-width: 1.8;
+  }
+  .region.fixed {
+    pointer-events: none;
+  }
+  .arm {
+    stroke: #0b7d74;
+    stroke-width: 1;
+    pointer-events: none;
+  }
+  .grip {
+    cursor: grab;
+  }
+  .grip rect {
+    fill: #fff;
+    stroke: var(--ink);
+    stroke-width: 1.6;
+  }
+  .route {
+    fill: none;
+    stroke: #0b7d74;
+    stroke-width: 2.2;
+  }
+  .route.on {
+    stroke-width: 3;
+  }
+  .route.case {
+    stroke: #fff;
+    stroke-width: 4.6;
+    opacity: 0.75;
+  }
+  .routehit {
+    fill: none;
+    stroke: transparent;
+    stroke-width: 14;
+    pointer-events: stroke;
+    cursor: pointer;
+  }
+  .stop {
+    fill: #fff;
+    stroke: #0b7d74;
+    stroke-width: 2;
+  }
+  .stop.shape {
+    fill: #0b7d74;
+    stroke: #fff;
+    stroke-width: 1.4;
+  }
+  .case {
+    pointer-events: none;
+  }
+  .reach {
+    fill: transparent;
+    pointer-events: all;
+    cursor: grab;
+  }
+  .marker circle {
+    fill: #fff;
+    stroke: var(--ink);
+    stroke-width: 2;
+  }
+  .marker .reach {
+    fill: transparent;
+    stroke: none;
+  }
+  .marker .inner {
+    fill: var(--ink);
+    stroke: none;
+  }
+  .marker.on circle:not(.reach):not(.inner) {
+    stroke-width: 3;
+  }
+  .label {
+    cursor: grab;
+  }
+  .tag {
+    fill: rgba(255, 255, 255, 0.92);
+    stroke: var(--ink);
+    stroke-width: 1;
+  }
+  .label.on .tag {
+    fill: var(--ink);
+  }
+  .label.on .says {
+    fill: #fff;
+  }
+  .stalk {
+    stroke: var(--ink);
+    stroke-width: 1.4;
+  }
+  .says {
+    font-size: 11.5px;
+    font-weight: 600;
+    fill: var(--ink);
+    text-anchor: middle;
+  }
+  .halo {
+    font-size: 12px;
+    font-weight: 560;
+    fill: #fff;
+    paint-order: stroke;
+    stroke: rgba(20, 34, 42, 0.85);
+    stroke-width: 3px;
+    stroke-linejoin: round;
+    pointer-events: none;
+  }
+</style>

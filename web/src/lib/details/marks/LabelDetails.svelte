@@ -1,0 +1,232 @@
+<script lang="ts">
+  import type { Found } from "../../film/marks";
+  import { session } from "../../film/session.svelte";
+  import Segments from "../../ui/Segments.svelte";
+  import Select from "../../ui/Select.svelte";
+  import Tick from "../../ui/Tick.svelte";
+  import Fields from "../Fields.svelte";
+  import LetteringFields from "./LetteringFields.svelte";
+  import MarkHead from "./MarkHead.svelte";
+  import StyleBar from "./StyleBar.svelte";
+  import TimeFields from "./TimeFields.svelte";
+
+  let { of }: { of: Found<"label"> } = $props();
+
+  const film = $derived(session.film!);
+  const label = $derived(of.mark);
+  const unit = $derived(film.ground.kind === "plain" ? "px" : "m");
+  const share = { unit: "%", factor: 0.01, step: 0.01, places: 2 };
+  const frames = { unit: "frames", min: 1, max: 500, places: 0 };
+  const span = $derived({ unit, step: 0.05, log: true, min: 1e-3, max: 1e9, places: 3 });
+  let tab = $state<"place" | "time" | "letters">("place");
+  const put = (key: string, value: unknown, says: string) =>
+    session.patch([{ op: "replace", path: `${of.path}/${key}`, value }], says);
+
+  function stand(value: string) {
+    const route = value === "route" ? (label.route ?? film.routes[0]?.id ?? null) : null;
+    if (value === "route" && !route) return (session.notice = "Draw a route first; then the text can run along it.");
+    void session.patch(
+      [
+        { op: "replace", path: `${of.path}/stands`, value },
+        { op: "replace", path: `${of.path}/route`, value: route },
+        // What uncovers it lies on the ground.
+        ...(value === "frame" ? [{ op: "replace" as const, path: `${of.path}/reveal`, value: null }] : []),
+      ],
+      "How it stands",
+    );
+  }
+</script>
+
+<MarkHead {of} title={label.leader ? "Callout" : "Label"} />
+<textarea
+  aria-label="Text of the label"
+  rows={Math.min(label.text.split("\n").length, 4)}
+  value={label.text}
+  onkeydown={(event) => {
+    event.stopPropagation();
+    if (event.key === "Enter" && !event.shiftKey) event.currentTarget.blur();
+  }}
+  onchange={(event) => {
+    const text = event.currentTarget.value;
+    // A label that is still called by its text goes on being called so.
+    const name = label.name === label.text.slice(0, 60).replaceAll("\n", " ");
+    void session.patch(
+      [
+        { op: "replace", path: `${of.path}/text`, value: text },
+        ...(name && text.trim()
+          ? [{ op: "replace" as const, path: `${of.path}/name`, value: text.slice(0, 60).replaceAll("\n", " ") }]
+          : []),
+      ],
+      "Text",
+    );
+  }}></textarea>
+<div class="line">
+  <Segments
+    label="What of the label"
+    options={[
+      { value: "place", label: "Place" },
+      { value: "time", label: "Time" },
+      { value: "letters", label: "Letters" },
+    ]}
+    value={tab}
+    onchange={(value) => (tab = value)}
+  />
+</div>
+{#if tab === "place"}
+  <div class="line">
+    <Select
+      label="How it stands"
+      caption="Stands"
+      value={label.stands}
+      options={[
+        { value: "facing", label: "upright, at its place" },
+        { value: "board", label: "on the ground or tilted" },
+        { value: "route", label: "along a route" },
+        { value: "frame", label: "in the frame" },
+      ]}
+      onchange={stand}
+    />
+    {#if label.stands !== "frame"}
+      <Select
+        label="On which side"
+        caption="Sits"
+        value={label.sits}
+        options={["above", "below", "left", "right", "over"].map((value) => ({
+          value: value as typeof label.sits,
+          label: value,
+        }))}
+        onchange={(value) => put("sits", value, "Sits")}
+        disabled={label.leader !== null && label.stands === "facing"}
+      />
+    {/if}
+  </div>
+  {#if label.stands === "frame"}
+    <Fields
+      path={of.path}
+      columns={2}
+      cells={[
+        { key: "u", label: "From the left", value: label.u, ...share, min: -0.5, max: 1.5 },
+        { key: "v", label: "From the top", value: label.v, ...share, min: -0.5, max: 1.5 },
+      ]}
+    />
+  {:else if label.stands === "route"}
+    <div class="line">
+      <Select
+        label="Along which route"
+        caption="Along"
+        value={label.route ?? ""}
+        options={film.routes.map(({ id, name }) => ({ value: id, label: name }))}
+        onchange={(value) => put("route", value, "Along a route")}
+      />
+    </div>
+    <Fields
+      path={of.path}
+      columns={2}
+      cells={[
+        { key: "along", label: "Middle at", value: label.along, ...share, unit: "% of the way", max: 1 },
+        { key: "gap", label: "Away from it", value: label.gap, max: 1000 },
+      ]}
+    />
+  {:else}
+    <Fields
+      path={of.path}
+      cells={[
+        { key: "height", label: "Height", value: label.height, unit, step: 10, max: 1e7 },
+        { key: "gap", label: "Gap", value: label.gap, max: 1000 },
+        label.stands === "board" && { key: "tilt", label: "Raised by", value: label.tilt, unit: "°", max: 90 },
+        label.stands === "board" && {
+          key: "turn",
+          label: "Turned",
+          value: label.turn,
+          unit: "°",
+          min: -360,
+          max: 360,
+        },
+      ]}
+    />
+    {#if label.stands === "board"}
+      <div class="line">
+        <Tick label="Turns with the camera" checked={label.turns} onchange={(on) => put("turns", on, "Turns along")} />
+      </div>
+    {:else}
+      <div class="line">
+        <Tick
+          label="Callout: a line leads to it"
+          checked={label.leader !== null}
+          onchange={(on) => put("leader", on ? { dx: 180, dy: -140, width: 3, dot: 6, frames: 12 } : null, "Callout")}
+        />
+      </div>
+      {#if label.leader}
+        <Fields
+          path="{of.path}/leader"
+          cells={[
+            { key: "dx", label: "To the right", value: label.leader.dx, step: 5, min: -4000, max: 4000, places: 0 },
+            { key: "dy", label: "Down", value: label.leader.dy, step: 5, min: -4000, max: 4000, places: 0 },
+            { key: "frames", label: "Drawn within", value: label.leader.frames, ...frames },
+            { key: "width", label: "Line", value: label.leader.width, step: 0.5, min: 0.2, max: 60 },
+            { key: "dot", label: "Dot", value: label.leader.dot, step: 0.5, max: 100 },
+          ]}
+        />
+      {/if}
+    {/if}
+  {/if}
+  <div class="line spans">
+    {#each [["widest", "Seen from", "wider spans"], ["closest", "down to", "closer spans"]] as const as [key, caption, others] (key)}
+      <Tick
+        label={caption}
+        checked={label[key] !== null}
+        onchange={(on) => {
+          const span = session.spanAt(of.start) ?? 1000;
+          void put(key, on ? (key === "widest" ? span * 4 : span / 4) : null, "Seen between spans");
+        }}
+      />
+      {#if label[key] === null}<span class="hint">{others} too</span>{/if}
+    {/each}
+  </div>
+  {#if label.widest !== null || label.closest !== null}
+    <Fields
+      path={of.path}
+      columns={2}
+      cells={[
+        label.widest !== null && { key: "widest", label: "Widest span", value: label.widest, ...span },
+        label.closest !== null && { key: "closest", label: "Closest span", value: label.closest, ...span },
+      ]}
+    />
+  {/if}
+{:else if tab === "time"}
+  <TimeFields {of} ways={["cut", "fade", "letters", "words", "typed", "rise", "wipe", "pop", "grow"]} />
+{:else}
+  <StyleBar {of} />
+  <LetteringFields {of} />
+{/if}
+
+<style>
+  textarea {
+    display: block;
+    width: calc(100% - 24px);
+    margin: 6px 12px;
+    padding: 5px 6px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    font: inherit;
+    font-size: 14px;
+    resize: vertical;
+  }
+  .line {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+    padding: 5px 12px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .spans {
+    gap: 2px;
+    flex-wrap: wrap;
+  }
+  .hint {
+    color: var(--ink-3);
+    font-size: 10.5px;
+    margin-right: 10px;
+  }
+</style>

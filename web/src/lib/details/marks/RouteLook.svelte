@@ -1,0 +1,323 @@
+<script lang="ts">
+  import type { Found } from "../../film/marks";
+  import { session } from "../../film/session.svelte";
+  import Cell from "../../ui/Cell.svelte";
+  import Cells from "../../ui/Cells.svelte";
+  import Segments from "../../ui/Segments.svelte";
+  import Select from "../../ui/Select.svelte";
+  import Tick from "../../ui/Tick.svelte";
+  import Fields, { type FieldCell } from "../Fields.svelte";
+  import LookFields from "./LookFields.svelte";
+  import LookSelect from "./LookSelect.svelte";
+  import AidField from "./AidField.svelte";
+  import StyleBar from "./StyleBar.svelte";
+  import TieField from "./TieField.svelte";
+
+  let { of, index }: { of: Found<"route">; index: number } = $props();
+
+  const route = $derived(of.mark);
+  const path = $derived(of.path);
+  const plain = $derived(session.film!.ground.kind === "plain");
+  const draws = $derived(route.draws);
+  const laid = $derived(session.plan!.routes[index]);
+  const travelling = $derived.by((): FieldCell[] => {
+    const one = route.traveller!;
+    const percent = { unit: "%", factor: 0.01, step: 0.05, max: 1, places: 0 };
+    return [
+      { key: "size", label: "Size", value: one.size, min: 2, max: 1000 },
+      { key: "colour", label: "Colour", value: one.colour },
+      { key: "edge", label: "Edge", value: one.edge, step: 0.5, max: 40 },
+      { key: "edge_colour", label: "Edge colour", value: one.edge_colour },
+      { key: "turning", label: "Turns within", value: one.turning, unit: "%", step: 0.5, min: 0.1, max: 50 },
+      { key: "takes_off", label: "Grows within", value: one.takes_off, unit: "frames", max: 500, places: 0 },
+      { key: "height", label: "Cruises at", value: one.height, unit: plain ? "px" : "m", step: 50, max: 1e7 },
+      { key: "climb", label: "Climbs over", value: one.climb, unit: "% of a leg", min: 1, max: 50 },
+      { key: "shadow", label: "Shadow", value: one.shadow, ...percent },
+      { key: "trail", label: "Trail", value: one.trail, unit: "%", max: 100 },
+      { key: "count", label: "How many", value: one.count, unit: "", min: 1, max: 30, places: 0 },
+      { key: "apart", label: "Apart", value: one.apart, unit: "%", step: 0.5, min: 0.5, max: 50 },
+    ];
+  });
+  const legs = $derived((laid?.stops ?? []).slice(1).map((stop, k) => ({ stop, before: laid!.stops[k]! })));
+  const set = (key: string, value: unknown, label: string) =>
+    session.patch([{ op: "replace", path: `${path}/${key}`, value }], label);
+
+  const travellers = [
+    "boat",
+    "ferry",
+    "plane",
+    "helicopter",
+    "car",
+    "van",
+    "train",
+    "bicycle",
+    "walker",
+    "bird",
+    "whale",
+    "arrow",
+    "dot",
+    "ring",
+    "picture",
+  ] as const;
+
+  /** The seconds of one leg; those of the others as they are now. */
+  function setLeg(k: number, seconds: number) {
+    const now = legs.map(({ stop, before }) => (stop.reached - before.leaves) / session.rate);
+    now[k] = seconds;
+    session.tryPatch([
+      {
+        op: "replace",
+        path: `${path}/draws/legs`,
+        value: now.map((value) => Number(Math.max(value, 0.04).toFixed(4))),
+      },
+      { op: "replace", path: `${path}/draws/pace`, value: "legs" },
+    ]);
+  }
+</script>
+
+<div class="line">
+  <Tick
+    label="Drawn in the film"
+    checked={draws.shown}
+    onchange={(on) => set("draws/shown", on, "Drawn in the film")}
+  />
+  <span class="space"></span>
+  <Select
+    label="Ease of each leg"
+    caption="Each leg"
+    value={draws.ease.x1 === 0 && draws.ease.y1 === 0 ? "even" : "eased"}
+    options={[
+      { value: "even", label: "even" },
+      { value: "eased", label: "eased" },
+    ]}
+    onchange={(value) =>
+      set(
+        "draws/ease",
+        value === "even" ? { x1: 0, y1: 0, x2: 1, y2: 1, speed: [] } : { x1: 0.3, y1: 0, x2: 0.5, y2: 1, speed: [] },
+        "Ease of the line",
+      )}
+  />
+</div>
+{#if draws.shown}
+  <TieField
+    label="Sets out when"
+    path="{path}/draws/starts"
+    moment={draws.starts}
+    mark={route.id}
+    frame={laid?.starts ?? 0}
+  />
+  <div class="line">
+    <Segments
+      label="Its time"
+      options={[
+        { value: "whole", label: "On the ground", hint: "The same speed on the ground on all legs" },
+        { value: "screen", label: "On screen", hint: "The same speed in the frame, however close the camera is" },
+        { value: "legs", label: "Seconds a leg" },
+        { value: "camera", label: "With the camera", hint: "As far as the passage that follows it has come" },
+      ]}
+      value={draws.pace}
+      onchange={(value) => set("draws/pace", value, "Pace of the line")}
+    />
+  </div>
+  <div class="line">
+    <Select
+      label="Which part is drawn"
+      caption="Draws"
+      value={draws.part}
+      options={[
+        { value: "from_start", label: "from its start" },
+        { value: "from_end", label: "from its end back" },
+        { value: "both_ends", label: "from both ends" },
+        { value: "middle", label: "from its middle" },
+        { value: "piece", label: "a piece that travels" },
+      ]}
+      onchange={(value) => set("draws/part", value, "Which part is drawn")}
+    />
+  </div>
+  {#if draws.part === "piece"}
+    <Fields
+      {path}
+      columns={2}
+      cells={[
+        {
+          key: "draws/piece",
+          label: "Piece",
+          value: draws.piece,
+          unit: "% of the way",
+          step: 1,
+          min: 0.5,
+          max: 100,
+          places: 1,
+        },
+      ]}
+    />
+  {/if}
+  {#if draws.pace === "camera"}
+    {#if !session.film!.vantages.some(({ passage }) => passage.manner.kind === "follow" && passage.manner.route === route.id)}
+      <p>No passage follows it yet, so it draws itself in {draws.seconds} s. Choose Follow for a passage in Fly.</p>
+    {/if}
+  {:else if draws.pace === "whole" || draws.pace === "screen"}
+    <Fields
+      {path}
+      columns={2}
+      cells={[
+        {
+          key: "draws/seconds",
+          label: "The whole way in",
+          value: draws.seconds,
+          unit: "s",
+          step: 0.2,
+          min: 0.04,
+          max: 86400,
+          places: 3,
+        },
+      ]}
+    />
+  {:else}
+    <Cells columns={3}>
+      {#each legs as { stop, before }, k (k)}
+        <Cell
+          label="Leg {k + 1}"
+          value={(stop.reached - before.leaves) / session.rate}
+          text={((stop.reached - before.leaves) / session.rate).toFixed(2)}
+          unit="s"
+          step={0.1}
+          min={0.04}
+          ontry={(value) => setLeg(k, value)}
+          onkeep={() => session.keepTrial("Leg")}
+          ondrop={() => session.dropTrial()}
+        />
+      {/each}
+    </Cells>
+  {/if}
+  <div class="line">
+    <Tick
+      label="Traveller"
+      checked={route.traveller !== null}
+      onchange={(on) => set("traveller", on ? { symbol: "boat" } : null, "Traveller")}
+    />
+    {#if route.traveller}
+      <Select
+        label="What travels"
+        value={route.traveller.symbol}
+        options={travellers.map((value) => ({ value, label: value }))}
+        onchange={(value) => set("traveller/symbol", value, "Traveller")}
+      />
+    {:else}<span class="hint">rides at the head of the line, turned along the way</span>{/if}
+  </div>
+  {#if route.traveller?.symbol === "picture"}
+    <div class="line">
+      <AidField
+        kind="signs"
+        value={route.traveller.picture}
+        onchange={(key) => set("traveller/picture", key, "Picture")}
+      />
+      <Tick
+        label="Upright"
+        checked={route.traveller.upright}
+        onchange={(on) => set("traveller/upright", on, "Upright")}
+      />
+    </div>
+  {/if}
+  {#if route.traveller}
+    <Fields path="{path}/traveller" cells={travelling} />
+  {/if}
+  <StyleBar {of} />
+  <div class="line">
+    <LookSelect
+      {of}
+      name="dash"
+      label="Line"
+      options={["solid", "dashes", "dots", "double"].map((value) => ({ value, label: value }))}
+    />
+    <LookSelect
+      {of}
+      name="head"
+      label="Head"
+      options={["none", "arrow", "dot"].map((value) => ({ value, label: value }))}
+    />
+    <LookSelect
+      {of}
+      name="blend"
+      label="Blend"
+      options={["normal", "multiply", "screen", "overlay"].map((value) => ({ value, label: value }))}
+    />
+  </div>
+  <div class="line">
+    <LookSelect
+      {of}
+      name="scales"
+      label="Its width"
+      options={[
+        { value: "frame", label: "same in every frame" },
+        { value: "ground", label: "grows with the ground" },
+      ]}
+    />
+    <LookSelect
+      {of}
+      name="caps"
+      label="Ends"
+      options={["round", "flat", "square"].map((value) => ({ value, label: value }))}
+    />
+    <Tick
+      label="Colour runs over"
+      checked={of.look.end_colour !== null}
+      onchange={(on) => session.setLook(of, "end_colour", on ? "#d01050" : null, "Colour runs over")}
+    />
+  </div>
+  <LookFields
+    {of}
+    cells={[
+      of.look.scales === "frame" && { key: "width", label: "Width", step: 0.5, min: 0.2, max: 200 },
+      of.look.scales === "ground" && {
+        key: "ground",
+        label: "Width on the ground",
+        unit: plain ? "px" : "m",
+        step: 0.05,
+        log: true,
+        min: 0.001,
+        max: 1e7,
+        places: 3,
+      },
+      { key: "colour", label: "Colour" },
+      of.look.end_colour !== null && { key: "end_colour", label: "Colour at its end" },
+      (of.look.dash === "dashes" || of.look.dash === "dots") && {
+        key: "spacing",
+        label: "Spacing",
+        min: 1,
+        max: 400,
+      },
+      { key: "edge", label: "Edge", step: 0.5, max: 60 },
+      { key: "edge_colour", label: "Edge colour" },
+      { key: "glow", label: "Glow", max: 200 },
+      { key: "opacity", label: "Opacity", unit: "%", factor: 0.01, step: 0.05, max: 1, places: 0 },
+      { key: "core", label: "White core", step: 0.5, max: 100 },
+      { key: "shadow", label: "Shadow", max: 100 },
+      { key: "wobble", label: "By hand", step: 0.5, max: 60 },
+      { key: "to_come", label: "Part to come", unit: "%", step: 5, max: 100, places: 0 },
+    ]}
+  />
+{/if}
+
+<style>
+  .line {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+    padding: 5px 12px;
+    border-bottom: 1px solid var(--rule);
+  }
+  p {
+    padding: 6px 12px;
+    color: var(--ink-2);
+    line-height: 16px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .hint {
+    color: var(--ink-3);
+    font-size: 10.5px;
+  }
+  .space {
+    flex: 1;
+  }
+</style>

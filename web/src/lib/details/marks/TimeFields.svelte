@@ -1,0 +1,67 @@
+<script lang="ts">
+  import type { Label } from "../../api/client";
+  import type { Found } from "../../film/marks";
+  import { session } from "../../film/session.svelte";
+  import Select from "../../ui/Select.svelte";
+  import Fields from "../Fields.svelte";
+  import RevealFields from "../RevealFields.svelte";
+  import TieField from "./TieField.svelte";
+
+  let { of, ways }: { of: Found<"region" | "marker" | "label">; ways: string[] } = $props();
+
+  const NAMES: Record<string, string> = {
+    letters: "letter by letter",
+    words: "word by word",
+    typed: "as typed",
+    rise: "rising",
+    wipe: "wipe",
+    draw: "border draws itself",
+  };
+  const options = $derived(ways.map((value) => ({ value, label: NAMES[value] ?? value })));
+</script>
+
+<TieField label="Comes when" path="{of.path}/starts" moment={of.mark.starts} mark={of.mark.id} frame={of.start} />
+<TieField label="Goes when" path="{of.path}/ends" moment={of.mark.ends} mark={of.mark.id} frame={of.end} open />
+<div class="line">
+  {#each [["comes", "Comes by"], ["goes", "Goes by"]] as const as [edge, caption] (edge)}
+    <Select
+      label={edge === "comes" ? "How it comes" : "How it goes"}
+      {caption}
+      value={of.mark[edge].how as string}
+      {options}
+      onchange={(value) => session.patch([{ op: "replace", path: `${of.path}/${edge}/how`, value }], caption)}
+    />
+  {/each}
+</div>
+<Fields
+  path={of.path}
+  columns={2}
+  cells={(
+    [
+      ["comes", "Comes within"],
+      ["goes", "Goes within"],
+    ] as const
+  ).map(([edge, label]) => ({
+    key: `${edge}/frames`,
+    label,
+    value: of.mark[edge].frames,
+    unit: "frames",
+    min: 1,
+    max: 500,
+    places: 0,
+    disabled: of.mark[edge].how === "cut",
+  }))}
+/>
+
+{#if (of.mark as Label).stands !== "frame"}
+  <RevealFields reveal={of.mark.reveal} path={of.path} of={of.mark.id} frame={of.uncovers ?? 0} />
+{/if}
+
+<style>
+  .line {
+    display: flex;
+    gap: 8px;
+    padding: 6px 12px;
+    border-bottom: 1px solid var(--rule);
+  }
+</style>

@@ -1,0 +1,303 @@
+<script lang="ts">
+  import type { Ease, Manner, PassagePlan, Vantage } from "../../api/client";
+  import { session } from "../../film/session.svelte";
+  import { digits, length } from "../../format";
+  import Button from "../../ui/Button.svelte";
+  import Cell from "../../ui/Cell.svelte";
+  import Segments from "../../ui/Segments.svelte";
+  import Select from "../../ui/Select.svelte";
+  import EaseCurve from "./EaseCurve.svelte";
+  import MannerSettings from "./MannerSettings.svelte";
+
+  let { vantage, index, passage }: { vantage: Vantage; index: number; passage: PassagePlan } = $props();
+
+  type Kind = Manner["kind"];
+  const film = $derived(session.film!);
+  const next = $derived(film.vantages[index + 1]!);
+  const ground = $derived(film.ground.kind);
+  const path = $derived(`/vantages/${index}/passage`);
+  const kind = $derived(vantage.passage.manner.kind);
+  const ease = $derived(vantage.passage.ease);
+  const duration = $derived(vantage.passage.duration);
+  const rate = $derived(session.rate);
+  const starts = $derived(session.choices?.starts ?? []);
+  const startNames = $derived(starts.map((one) => one.name));
+  /** Names to choose from, with the one that stands even if it is none of them. */
+  const named = (names: string[], now: string) =>
+    (names.includes(now) ? names : [...names, now]).map((name) => ({ value: name, label: name }));
+  const near = (a: number, b: number) => Math.abs(a - b) < 1e-6;
+  const setsOff = $derived(starts.find((one) => near(one.x, ease.x1) && near(one.y, ease.y1))?.name ?? "Free");
+  const comesIn = $derived(starts.find((one) => near(1 - one.x, ease.x2) && near(1 - one.y, ease.y2))?.name ?? "Free");
+  const others = $derived(session.chosen.length > 1 ? session.chosen.length : film.vantages.length - 1);
+
+  const manners: { value: Kind; label: string; hint: string }[] = [
+    { value: "glide", label: "Glide", hint: "Straight to its goal, at an even rate" },
+    { value: "hop", label: "Hop", hint: "Rises, crosses and comes down" },
+    { value: "steps", label: "Steps", hint: "Several quick zooms with rests between" },
+    { value: "follow", label: "Follow", hint: "Along a route" },
+    { value: "orbit", label: "Orbit", hint: "Round its target" },
+    { value: "skim", label: "Skim", hint: "Parallel to the ground" },
+    { value: "rail", label: "Rail", hint: "Along a free curve in space" },
+    { value: "cut", label: "Cut", hint: "At once" },
+  ];
+
+  async function setManner(value: Kind) {
+    let manner: Record<string, unknown> = { kind: value };
+    if (value === "follow") {
+      const route = film.routes[0];
+      if (!route) {
+        session.tool = "route";
+        session.followNext = vantage.id;
+        session.notice = "There is no route to follow yet. Click its points on the chart; Enter ends it.";
+        return;
+      }
+      manner = { kind: value, route: route.id, heading: vantage.tilt || next.tilt ? "along" : "kept" };
+    }
+    await session.patch([{ op: "replace", path: `${path}/manner`, value: manner }], `Manner ${value}`);
+  }
+
+  const putEase = (value: Ease, label: string) =>
+    session.patch([{ op: "replace", path: `${path}/ease`, value }], label);
+
+  function setPreset(name: string) {
+    const preset = session.choices?.eases.find((entry) => entry.name === name);
+    if (preset) {
+      const { x1, y1, x2, y2 } = preset;
+      void putEase({ x1, y1, x2, y2, speed: [] }, `Ease ${name}`);
+    }
+  }
+
+  function setStart(name: string) {
+    const start = starts.find((one) => one.name === name);
+    if (start) void putEase({ ...ease, x1: start.x, y1: start.y, speed: [] }, "Sets off");
+  }
+
+  function setEnd(name: string) {
+    const start = starts.find((one) => one.name === name);
+    if (start) void putEase({ ...ease, x2: 1 - start.x, y2: 1 - start.y, speed: [] }, "Comes in");
+  }
+
+  /** This ease for the passages of all chosen vantages, or of all there are. */
+  function easeOthers() {
+    const some = session.chosen.length > 1 ? session.chosen : film.vantages.map((one) => one.id);
+    void session.patch(
+      film.vantages.flatMap((one, k) =>
+        some.includes(one.id) ? [{ op: "replace" as const, path: `/vantages/${k}/passage/ease`, value: ease }] : [],
+      ),
+      "Ease of several",
+    );
+  }
+
+  function setUnit(unit: "seconds" | "frames" | "natural" | "before") {
+    const seconds = passage.frames / rate;
+    const value = {
+      frames: passage.frames,
+      seconds: Number(seconds.toFixed(3)),
+      natural: Number(Math.max(passage.pace, 0.01).toFixed(3)),
+      before: 1,
+    }[unit];
+    void session.patch([{ op: "replace", path: `${path}/duration`, value: { unit, value } }], "Duration");
+  }
+  const unitLabel = { natural: "doublings/s", seconds: "s", frames: "frames", before: "times" };
+</script>
+
+<div class="to">
+  <b>Passage to {index + 2}</b>
+  <span>{next.name}, {length(passage.distance, ground).join(" ")} away</span>
+</div>
+<div class="manner">
+  <Segments label="Manner" camera tight options={manners} value={kind} onchange={setManner} />
+</div>
+<MannerSettings {vantage} {index} {passage} />
+{#if kind !== "cut"}
+  <div class="passage">
+    <div class="ease">
+      <Select
+        label="Ease"
+        caption="Ease"
+        value={passage.ease_name}
+        options={named(
+          (session.choices?.eases ?? []).map((one) => one.name),
+          passage.ease_name,
+        )}
+        onchange={setPreset}
+      />
+      <EaseCurve
+        {ease}
+        curve={passage.ease}
+        seconds={passage.frames / rate}
+        ontry={(value) => session.tryPatch([{ op: "replace", path: `${path}/ease`, value }])}
+        onkeep={() => session.keepTrial("Ease")}
+        ondrop={() => session.dropTrial()}
+      />
+    </div>
+    <div class="figures">
+      <div class="units">
+        <Segments
+          label="Duration in"
+          tight
+          options={[
+            { value: "natural", label: "Natural", hint: "From the length of the path and a pace" },
+            { value: "seconds", label: "Seconds" },
+            { value: "frames", label: "Frames" },
+            { value: "before", label: "As before", hint: "At the pace of the passage before" },
+          ]}
+          value={duration.unit}
+          onchange={setUnit}
+        />
+      </div>
+      <div class="two">
+        <Cell
+          label={duration.unit === "natural" ? "Pace" : duration.unit === "before" ? "Pace of the last" : "Duration"}
+          value={duration.value}
+          text={duration.unit === "frames" ? `${Math.round(duration.value)}` : digits(duration.value)}
+          unit={unitLabel[duration.unit]}
+          step={duration.unit === "frames" ? 1 : 0.1}
+          min={duration.unit === "frames" ? 1 : 0.05}
+          max={86400}
+          ontry={(value) =>
+            session.tryPatch([
+              {
+                op: "replace",
+                path: `${path}/duration`,
+                value: {
+                  unit: duration.unit,
+                  value: duration.unit === "frames" ? Math.round(value) : Number(value.toFixed(4)),
+                },
+              },
+            ])}
+          onkeep={() => session.keepTrial("Duration")}
+          ondrop={() => session.dropTrial()}
+        />
+        <dl>
+          <div>
+            <dt>Takes</dt>
+            <dd>{(passage.frames / rate).toFixed(2)} s <u>{passage.frames} fr</u></dd>
+          </div>
+          <div>
+            <dt title="Doublings a second, at the fastest">Top pace</dt>
+            <dd>{digits(passage.top_pace, 2)} <u>/s</u></dd>
+          </div>
+          <div>
+            <dt>Clears at</dt>
+            <dd>{length(passage.widest, ground).join(" ")}</dd>
+          </div>
+        </dl>
+      </div>
+      <div class="ends">
+        <Select
+          label="Sets off"
+          caption="Off"
+          disabled={ease.speed.length > 0}
+          value={setsOff}
+          options={named(startNames, setsOff)}
+          onchange={setStart}
+        />
+        <Select
+          label="Comes in"
+          caption="In"
+          disabled={ease.speed.length > 0}
+          value={comesIn}
+          options={named(startNames, comesIn)}
+          onchange={setEnd}
+        />
+      </div>
+    </div>
+  </div>
+  <div class="acts">
+    <Button
+      onclick={() =>
+        ease.speed.length
+          ? putEase({ ...ease, speed: [] }, "Ease by handles")
+          : session.act({ act: "draw_speed", vantage: vantage.id, points: 7 })}
+      title="The speed itself as a curve, drawn in the pace strip of the profile"
+      >{ease.speed.length ? "Back to handles" : "Draw its speed"}</Button
+    >
+    <Button disabled={others < 2} onclick={easeOthers} title="Gives this ease to those passages too"
+      >Ease {session.chosen.length > 1 ? `of the ${others} chosen` : `of all ${others}`}</Button
+    >
+  </div>
+{/if}
+
+<style>
+  .to {
+    height: 26px;
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    padding: 0 12px;
+    white-space: nowrap;
+  }
+  .to b {
+    font-weight: 660;
+    font-size: 12px;
+  }
+  .to span {
+    color: var(--ink-2);
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .manner {
+    padding: 0 12px 7px;
+  }
+  .passage {
+    display: grid;
+    grid-template-columns: 148px minmax(0, 1fr);
+    border-top: 1px solid var(--rule);
+  }
+  .ease {
+    padding: 5px 8px 6px 12px;
+    border-right: 1px solid var(--rule);
+  }
+  .units {
+    padding: 5px 12px 5px 8px;
+  }
+  .two {
+    display: grid;
+    grid-template-columns: 112px minmax(0, 1fr);
+    border-top: 1px solid var(--rule);
+    border-bottom: 1px solid var(--rule);
+  }
+  .two :global(.cell) {
+    border-top: 0;
+    border-left: 0;
+    height: 46px;
+    padding: 5px 4px 0 8px;
+  }
+  .ends {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 8px;
+    padding: 4px 12px 4px 8px;
+  }
+  dl {
+    padding: 0 8px;
+    border-left: 1px solid var(--rule);
+    align-self: center;
+  }
+  dl div {
+    display: flex;
+    gap: 6px;
+    white-space: nowrap;
+    line-height: 15px;
+  }
+  dt {
+    color: var(--ink-3);
+    font-size: 10.5px;
+    flex: 0 0 46px;
+  }
+  dd {
+    font-weight: 540;
+  }
+  dd u {
+    text-decoration: none;
+    color: var(--ink-3);
+    font-weight: 420;
+  }
+  .acts {
+    display: flex;
+    gap: 6px;
+    padding: 5px 12px;
+    border-top: 1px solid var(--rule);
+  }
+</style>

@@ -1,0 +1,51 @@
+import type { Film, Label, Marker, Plan, Region, Route } from "../api/client";
+
+export type MarkKind = "route" | "region" | "marker" | "label";
+/** How a mark looks, by the names of its properties. */
+export type Look = Record<string, string | number | boolean | null>;
+export type Timed = Region | Marker | Label;
+
+/** A mark of the film, where it stands in the document, and how it looks with its style. */
+export type Found<K extends MarkKind = MarkKind> = {
+  kind: K;
+  mark: { route: Route; region: Region; marker: Marker; label: Label }[K];
+  /** A JSON Pointer. */
+  path: string;
+  look: Look;
+  /** First frame, and the frame after the last; the film's end if it has none. */
+  start: number;
+  end: number;
+  /** A frame at which all of it is there; of a route, the one on which its line sets out. */
+  whole: number;
+  /** The frame on which it begins to be uncovered. */
+  uncovers: number | null;
+};
+
+const LISTS = { route: "routes", region: "regions", marker: "markers", label: "labels" } as const;
+
+/** All marks, from the ground up. */
+export function marksOf(film: Film, plan: Plan): Found[] {
+  const routes = film.routes.map((mark, k): Found => {
+    const laid = plan.routes[k]!;
+    const last = laid.stops[laid.stops.length - 1]!;
+    const look = laid.look as unknown as Look;
+    const time = { start: laid.starts, end: last.reached, whole: laid.starts, uncovers: null };
+    return { kind: "route", mark, path: `/routes/${k}`, look, ...time };
+  });
+  const laid = new Map(plan.marks.map((one) => [one.id, one]));
+  const timed = (kind: "region" | "marker" | "label") =>
+    film[LISTS[kind]].flatMap((mark, k): Found[] => {
+      const there = laid.get(mark.id);
+      if (!there) return [];
+      const { start, end, whole, uncovers } = there;
+      const look = there.look as unknown as Look;
+      return [{ kind, mark, path: `/${LISTS[kind]}/${k}`, look, start, end, whole, uncovers }];
+    });
+  return [...routes, ...timed("region"), ...timed("marker"), ...timed("label")];
+}
+
+/** What a mark hangs on, in a word or two. */
+export function hangsOn(found: Found): string {
+  const starts = found.kind === "route" ? (found.mark as Route).draws.starts : (found.mark as Timed).starts;
+  return starts.on === "film" ? "at a time" : `hangs on a ${starts.on}`;
+}

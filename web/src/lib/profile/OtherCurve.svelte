@@ -1,0 +1,47 @@
+<script lang="ts">
+  import { session } from "../film/session.svelte";
+  import type { Axis } from "./scale";
+
+  let { axis, channel }: { axis: Axis; channel: "tilt" | "heading" | "focal" } = $props();
+
+  const curves = $derived(session.curves);
+  const values = $derived(curves?.[channel] ?? []);
+  const low = $derived(channel === "tilt" ? 0 : Math.min(...values));
+  const high = $derived(Math.max(...values, low + (channel === "focal" ? 5 : 20)));
+  const unit = $derived(channel === "focal" ? "mm" : "°");
+  const y = (value: number) => axis.bottom - 12 - ((value - low) / (high - low)) * (axis.bottom - axis.top - 30);
+  const path = $derived(
+    values
+      .map((value, k) => `${k ? "L" : "M"}${axis.x(curves!.frames[k]!).toFixed(1)} ${y(value).toFixed(1)}`)
+      .join(""),
+  );
+</script>
+
+{#if values.length}
+  <path class="case" d={path} /><path d={path} />
+  <text x={axis.right - 6} y={y(high) + 10} text-anchor="end">{Math.round(high)} {unit}</text>
+  <text x={axis.right - 6} y={y(low) - 3} text-anchor="end">{Math.round(low)} {unit}</text>
+{/if}
+
+<style>
+  path {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 1.4;
+    stroke-dasharray: 7 3;
+    pointer-events: none;
+  }
+  .case {
+    stroke: #fff;
+    stroke-width: 3.4;
+    stroke-dasharray: none;
+    opacity: 0.7;
+  }
+  text {
+    font-size: 10px;
+    fill: var(--ink);
+    paint-order: stroke;
+    stroke: #fff;
+    stroke-width: 3px;
+  }
+</style>
