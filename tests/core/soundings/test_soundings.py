@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import time
-
 import numpy as np
 import pytest
 
+from tests.stopwatch import quickest
 from yaila.core.errors import BadEdit
 from yaila.core.film import Feather, Film, Plate, Vantage
 from yaila.core.film.model import Ground, PictureRef
@@ -190,7 +189,5 @@ def test_what_the_survey_cannot_give_is_said() -> None:
 
 def test_checks_keep_pace(post: Film) -> None:
     soundings_of(post)
-    begin = time.perf_counter()
-    soundings_of(post)
     # The goal is 1,500 frames in two seconds; a busy machine gets some slack.
-    assert (time.perf_counter() - begin) / len(budget_of(post).frames) * 1500 < 4
+    assert quickest(lambda: soundings_of(post), runs=3) / len(budget_of(post).frames) * 1500 < 4

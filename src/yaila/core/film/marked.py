@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -129,7 +130,25 @@ class Route(Mark):
     @property
     def curve(self) -> Curve:
         """The curve, on the ground."""
-        return _route_curve(self.points, self.closed)
+        return _same_curve(_Same(self.points), self.closed)
+
+
+@dataclass(frozen=True, eq=False)
+class _Same:
+    """The very same points: told apart without a look at each of them."""
+
+    points: tuple[RoutePoint, ...]
+
+    def __hash__(self) -> int:
+        return id(self.points)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and self.points is other.points
+
+
+@lru_cache(maxsize=256)
+def _same_curve(same: _Same, closed: bool) -> Curve:
+    return _route_curve(same.points, closed)
 
 
 @lru_cache(maxsize=256)

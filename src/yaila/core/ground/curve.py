@@ -37,6 +37,12 @@ class Curve:
         speed = np.linalg.norm(self.derivative(inner), axis=1).reshape(-1, len(_NODES))
         return t, np.concatenate([[0.0], np.cumsum(speed @ _WEIGHTS / CUTS)])
 
+    @cached_property
+    def _slopes(self) -> NDArray[np.float64]:
+        """The derivative of each piece as a polynomial of 0..1: constant, linear, square; (3, pieces, dimensions)."""
+        d = 3 * np.diff(self.control, axis=1)
+        return np.stack([d[:, 0], 2 * (d[:, 1] - d[:, 0]), d[:, 0] - 2 * d[:, 1] + d[:, 2]])
+
     @property
     def length(self) -> float:
         """The whole length."""
@@ -80,12 +86,28 @@ class Curve:
         cut = np.clip(np.searchsorted(up_to, way, side="right") - 1, 0, len(at) - 2)
         first, step = up_to[cut], up_to[cut + 1] - up_to[cut]
         share = np.where(step > 0, (way - first) / np.where(step > 0, step, 1), 0.0)
-        for _ in range(4):
-            nodes = at[cut][:, None] + share[:, None] * _NODES / CUTS
-            speed = np.linalg.norm(self.derivative(nodes.ravel()), axis=1).reshape(nodes.shape)
-            so_far = (speed @ _WEIGHTS) * share / CUTS
-            here = np.linalg.norm(self.derivative(at[cut] + share / CUTS), axis=1) / CUTS
-            share = np.clip(share - (so_far - (way - first)) / np.where(here > 0, here, np.inf), 0.0, 1.0)
+        # The derivative along each cut, as a polynomial of the share of the cut.
+        steady, rise, bend = self._slopes[:, cut // CUTS]
+        begin = (cut % CUTS / CUTS)[:, None]
+        steady = steady + begin * (rise + begin * bend)
+        rise = (rise + 2 * begin * bend) / CUTS
+        bend = bend / CUTS**2
+
+        def speed(at: NDArray[np.float64]) -> NDArray[np.float64]:
+            square = np.zeros_like(at)
+            for axis in range(steady.shape[1]):
+                a, b, c = (part[:, axis] for part in (steady, rise, bend))
+                square += (a + at * (b + at * c)) ** 2
+            return np.asarray(np.sqrt(square) / CUTS)
+
+        for _ in range(5):
+            so_far = share * (_WEIGHTS @ speed(_NODES[:, None] * share))
+            here = speed(share)
+            fresh = np.clip(share - (so_far - (way - first)) / np.where(here > 0, here, np.inf), 0.0, 1.0)
+            done = np.abs(fresh - share).max(initial=0.0) < 1e-13
+            share = fresh
+            if done:
+                break
         return np.asarray(at[cut] + share / CUTS)
 
     def along(self, way: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -6,6 +6,7 @@ import math
 import re
 from functools import lru_cache
 from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 import skia
@@ -44,6 +45,21 @@ SHADES = 64
 """Steps in which a colour runs over to another along a whole route."""
 
 
+class _Part(NamedTuple):
+    """A part of a line as it is drawn: lengths along it, its places on the ground there, and how long the line is up to
+    it, frame pixels, or ground units where it lies on the ground. Dashes go on from there."""
+
+    ways: NDArray[np.float64]
+    places: NDArray[np.float64]
+    before: float
+
+    def cut(self, first: float, last: float) -> NDArray[np.float64]:
+        """Its places from one length to another."""
+        inner = (self.ways > first) & (self.ways < last)
+        ends = np.column_stack([np.interp([first, last], self.ways, axis) for axis in self.places.T])
+        return np.concatenate([ends[:1], self.places[inner], ends[1:]])
+
+
 class _Pen:
     """Draws parts of one route's line, as filled shapes in frame pixels."""
 
@@ -61,19 +77,18 @@ class _Pen:
         plane = pose.frame_from_ground(size) @ shift
         self.plane = skia.Matrix((plane / np.abs(plane).max()).ravel().tolist())
 
-    def places(self, ways: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Ground places of the line at lengths along it, in order."""
+    def strayed(self, ways: NDArray[np.float64], places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Where a wobbling hand puts the places of the line at lengths along it, in order."""
         curve, stroke = self.curve, self.stroke
-        places = curve.along(ways)
-        if stroke.wobble and curve.length > 0 and len(ways) > 1:
-            slow = ways / curve.length * SWINGS * 2 * np.pi
-            often, share = (np.array(column)[:, None] for column in zip(*WAVES, strict=True))
-            stray = (share * np.sin(slow * often + often)).sum(axis=0)
-            ahead = np.gradient(places, axis=0)
-            ahead /= np.maximum(np.linalg.norm(ahead, axis=1, keepdims=True), 1e-12)
-            reach = stroke.wobble * self.ratio * self.pose.span / self.size.width
-            places = places + np.column_stack([ahead[:, 1], -ahead[:, 0]]) * (stray * reach)[:, None]
-        return np.asarray(places)
+        if not stroke.wobble or curve.length == 0 or len(ways) < 2:
+            return places
+        slow = ways / curve.length * SWINGS * 2 * np.pi
+        often, share = (np.array(column)[:, None] for column in zip(*WAVES, strict=True))
+        stray = (share * np.sin(slow * often + often)).sum(axis=0)
+        ahead = np.gradient(places, axis=0)
+        ahead /= np.maximum(np.linalg.norm(ahead, axis=1, keepdims=True), 1e-12)
+        reach = stroke.wobble * self.ratio * self.pose.span / self.size.width
+        return np.asarray(places + np.column_stack([ahead[:, 1], -ahead[:, 0]]) * (stray * reach)[:, None])
 
     def fine(self, first: float, last: float) -> NDArray[np.float64]:
         """Lengths from one to another, close enough together for this frame; the knots are among them."""
@@ -82,9 +97,8 @@ class _Pen:
         inner = knots[(knots > first) & (knots < last)]
         return np.unique(np.concatenate([np.linspace(first, last, count), inner]))
 
-    def parts(self, first: float, last: float) -> list[tuple[NDArray[np.float64], float]]:
-        """The parts of the line from one length to another that the frame can show: lengths along it, and how long it
-        is up to each part, frame pixels, or ground units where it lies on the ground. Dashes go on from there."""
+    def parts(self, first: float, last: float) -> list[_Part]:
+        """The parts of the line from one length to another that the frame can show."""
         coarse, places = _coarse(self.curve)
         inner = (coarse > first) & (coarse < last)
         ends = self.curve.along(np.array([first, last]))
@@ -92,9 +106,11 @@ class _Pen:
         found = []
         for a, b, before in self._shown(np.concatenate([ends[:1], places[inner], ends[1:]])):
             fine = self.fine(float(ways[a]), float(ways[b]))
-            for c, d, more in self._shown(self.curve.along(fine)):
+            places = self.curve.along(fine)
+            for c, d, more in self._shown(places):
                 part = fine[c : d + 1]
-                found.append((part, float(part[0] - first) if self.on_ground else before + more))
+                up_to = float(part[0] - first) if self.on_ground else before + more
+                found.append(_Part(part, self.strayed(part, places[c : d + 1]), up_to))
         return found
 
     def _shown(self, places: NDArray[np.float64]) -> list[tuple[int, int, float]]:
@@ -118,8 +134,16 @@ class _Pen:
         edges = np.flatnonzero(np.diff(np.concatenate([[False], near, [False]]).astype(np.int8)))
         return [(a, b, float(before[a])) for a, b in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)]
 
-    def shape(self, places: NDArray[np.float64], width: float, dashed: bool = True, before: float = 0.0) -> skia.Path:
-        """The line through places, ``width`` pixels of the look wide; ``before``: how long it is up to there."""
+    def path(self, places: NDArray[np.float64]) -> skia.Path:
+        """The middle of the line through places, frame pixels, or about the target where it lies on the ground."""
+        if not self.on_ground:
+            return line_path(places, self.pose, self.size)
+        flat = skia.Path()
+        flat.addPoly([skia.Point(x, y) for x, y in (places - [self.pose.x, self.pose.y]).tolist()], False)
+        return flat
+
+    def shape(self, path: skia.Path, width: float, dashed: bool = True, before: float = 0.0) -> skia.Path:
+        """The line about its middle, ``width`` pixels of the look wide; ``before``: how long it is up to there."""
         stroke = self.stroke
         paint = line("#000000", width * self.unit)
         paint.setStrokeCap(CAPS[stroke.caps])
@@ -132,24 +156,22 @@ class _Pen:
             paint.setPathEffect(skia.DashPathEffect.Make([spacing * 1e-3, spacing], before % (spacing * 1.001)))
         shape, made = skia.Path(), skia.Path()
         if not self.on_ground:
-            paint.getFillPath(line_path(places, self.pose, self.size), shape)
+            paint.getFillPath(path, shape)
             return shape
-        flat = skia.Path()
-        flat.addPoly([skia.Point(x, y) for x, y in (places - [self.pose.x, self.pose.y]).tolist()], False)
-        paint.getFillPath(flat, shape, None, self.size.width / self.pose.span)
+        paint.getFillPath(path, shape, None, self.size.width / self.pose.span)
         shape.transform(self.plane, made)
         return made
 
     def draw(self, canvas: skia.Canvas, first: float, last: float) -> None:
         """Draw the line from one length along it to another."""
-        for ways, before in self.parts(first, last):
-            self._draw(canvas, ways, before)
+        for part in self.parts(first, last):
+            self._draw(canvas, part)
 
-    def _draw(self, canvas: skia.Canvas, ways: NDArray[np.float64], before: float) -> None:
-        stroke, places = self.stroke, self.places(ways)
+    def _draw(self, canvas: skia.Canvas, part: _Part) -> None:
+        stroke, path = self.stroke, self.path(part.places)
 
         def shape(width: float) -> skia.Path:
-            return self.shape(places, width, before=before)
+            return self.shape(path, width, before=part.before)
 
         if stroke.shadow:
             fallen = shape(stroke.width + 2 * stroke.edge)
@@ -157,11 +179,11 @@ class _Pen:
             fallen.offset(away, away)
             canvas.drawPath(fallen, softened(filled("#000000", 0.5), stroke.shadow * self.ratio * 0.4))
         if stroke.glow:
-            light = self.shape(places, stroke.width + stroke.glow, dashed=False)
+            light = self.shape(path, stroke.width + stroke.glow, dashed=False)
             canvas.drawPath(light, softened(filled(stroke.colour), stroke.glow * self.ratio * 0.5))
         if stroke.edge:
             canvas.drawPath(shape(stroke.width + 2 * stroke.edge), filled(stroke.edge_colour))
-        self._colour(canvas, shape(stroke.width), float(ways[0]), float(ways[-1]))
+        self._colour(canvas, shape(stroke.width), part)
         if stroke.core:
             canvas.drawPath(shape(stroke.core), filled("#ffffff"))
         if stroke.dash == "double":
@@ -170,13 +192,14 @@ class _Pen:
             gone.setBlendMode(skia.BlendMode.kDstOut)
             canvas.drawPath(shape(stroke.width * 0.4), gone)
 
-    def _colour(self, canvas: skia.Canvas, shape: skia.Path, first: float, last: float) -> None:
+    def _colour(self, canvas: skia.Canvas, shape: skia.Path, part: _Part) -> None:
         stroke, length = self.stroke, max(self.curve.length, 1e-12)
         if not stroke.end_colour:
             canvas.drawPath(shape, filled(stroke.colour))
             return
         canvas.saveLayer(None, None)
         canvas.drawPath(shape, filled(stroke.colour))
+        first, last = float(part.ways[0]), float(part.ways[-1])
         count = max(math.ceil((last - first) / length * SHADES), 1)
         edges = np.linspace(first, last, count + 1)
         for k, (a, b) in enumerate(pairwise(edges.tolist())):
@@ -185,7 +208,8 @@ class _Pen:
             paint = filled(_between(stroke.colour, stroke.end_colour, share))
             paint.setBlendMode(skia.BlendMode.kSrcATop)
             over = 0.0 if k == count - 1 else (b - a) * 0.1
-            canvas.drawPath(self.shape(self.places(self.fine(a, b + over)), stroke.width * 1.3, dashed=False), paint)
+            shade = self.path(part.cut(a, b + over))
+            canvas.drawPath(self.shape(shade, stroke.width * 1.3, dashed=False), paint)
         canvas.restore()
 
 
