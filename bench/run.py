@@ -23,10 +23,11 @@ import pyvips
 
 from yaila.api.frames import JPEG_QUALITY
 from yaila.core.camera import FrameSize, Pose
-from yaila.core.film import Film, choreograph
+from yaila.core.film import Film, choreograph, scene_at
 from yaila.core.ground import Similarity
 from yaila.core.imagery import PAGE, PageStore, build_pyramid, open_pyramid
 from yaila.core.picture import Layer, Quality, draw, picture_of
+from yaila.core.soundings import soundings_of
 from yaila.farm.reel import ReelSettings, render
 from yaila.formats.mp4 import mp4_writer
 from yaila.standin.night_post import FILM_ID, ensure_night_post
@@ -85,33 +86,38 @@ def draft_floor(store: Store, film: Film) -> float:
     return p95([timed(once) for _ in range(60)]) * 1000
 
 
+def drawer(
+    store: Store, film: Film, pages: PageStore, size: FrameSize, quality: Quality
+) -> Callable[[int], np.ndarray]:
+    """Draws frames of a film, its marks included."""
+    choreography = choreograph(film)
+
+    def frame(k: int) -> np.ndarray:
+        pose, scene = choreography.track.pose(k), scene_at(film, choreography, k)
+        return picture_of(film, pose, size, quality, store.pictures.pyramid, pages, scene, store.aids.kit)
+
+    return frame
+
+
 def draft_frame(store: Store, film: Film) -> None:
     """Frames of the demo as they play, warm."""
-    pages, track = PageStore(384), choreograph(film).track
-
-    def frame(k: int) -> None:
-        jpeg(picture_of(film, track.pose(k), DRAFT, Quality.DRAFT, store.pictures.pyramid, pages))
-
-    for k in range(0, len(track), 40):
+    frame, count = drawer(store, film, PageStore(384), DRAFT, Quality.DRAFT), choreograph(film).frames
+    for k in range(0, count, 40):
         frame(k)
     times = []
-    for start in range(0, len(track), 50):
-        times += [timed(lambda k=k: frame(k)) for k in range(start, min(start + 12, len(track)))]
+    for start in range(0, count, 50):
+        times += [timed(lambda k=k: jpeg(frame(k))) for k in range(start, min(start + 12, count))]
     row("draft_frame", p95(times) * 1000, draft_floor(store, film), 3, "ms")
 
 
 def seek_cold(store: Store, film: Film) -> None:
     """Frames at random times with nothing in memory."""
-    pages, track = PageStore(384), choreograph(film).track
-    random = np.random.default_rng(11)
+    pages = PageStore(384)
+    frame = drawer(store, film, pages, DRAFT, Quality.DRAFT)
     times = []
-    for k in random.integers(0, len(track), 60).tolist():
+    for k in np.random.default_rng(11).integers(0, choreograph(film).frames, 60).tolist():
         pages.clear()
-        times.append(
-            timed(
-                lambda k=k: jpeg(picture_of(film, track.pose(k), DRAFT, Quality.DRAFT, store.pictures.pyramid, pages))
-            )
-        )
+        times.append(timed(lambda k=k: jpeg(frame(k))))
     row("seek_cold", p95(times) * 1000, draft_floor(store, film), 12, "ms")
 
 
@@ -121,16 +127,13 @@ def reel_plain(store: Store, film: Film) -> None:
     They are the end of the first dive and the rest after it, in the share that rests have of the whole film.
     """
     first, count = 130, 117
-    track = choreograph(film).track
     with tempfile.TemporaryDirectory() as folder:
         settings = ReelSettings(first=first, last=first + count - 1)
-        render(film, store.pictures.pyramid, Path(folder) / "warm.mp4", ReelSettings(first=0, last=1))
-        wall = timed(lambda: render(film, store.pictures.pyramid, Path(folder) / "reel.mp4", settings))
-        pages = PageStore(384)
-        frames = [
-            picture_of(film, track.pose(first + k), film.frame.size, Quality.FINAL, store.pictures.pyramid, pages)
-            for k in range(count)
-        ]
+        kit = store.aids.kit
+        render(film, store.pictures.pyramid, Path(folder) / "warm.mp4", ReelSettings(first=0, last=1), kit=kit)
+        wall = timed(lambda: render(film, store.pictures.pyramid, Path(folder) / "reel.mp4", settings, kit=kit))
+        frame = drawer(store, film, PageStore(384), film.frame.size, Quality.FINAL)
+        frames = [frame(first + k) for k in range(count)]
 
         def encode() -> None:
             with mp4_writer(Path(folder) / "floor.mp4", film.frame.size, film.fps, 18) as writer:
@@ -199,7 +202,14 @@ def import_rate(store: Store, film: Film) -> None:
         row("import_rate", wall, timed(floor), 1.3, "s")
 
 
-ROWS = {f.__name__: f for f in (draft_frame, seek_cold, reel_plain, plate_growth, import_rate)}
+def soundings_rate(store: Store, film: Film) -> None:
+    """All checks of the demo, as if it had 1,500 frames; in seconds, not against a floor."""
+    soundings_of(film, store.pictures.pyramid)
+    frames = choreograph(film).frames
+    row("soundings_rate", min(timed(lambda: soundings_of(film, store.pictures.pyramid)) for _ in range(3)) / frames * 1500, 1, 2, "s")
+
+
+ROWS = {f.__name__: f for f in (draft_frame, seek_cold, reel_plain, plate_growth, import_rate, soundings_rate)}
 
 
 def main() -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -248,3 +250,32 @@ def test_a_long_line_is_drawn_where_it_is_seen_and_its_dashes_go_along_with_the_
     # Fifty units are as many pixels: what is seen in both is the same, but for the rounding of lengths.
     assert np.abs(first[:, 50:] - second[:, :-50]).mean() < 0.4
     assert quickest(lambda: drawn(route, route.curve.length, Pose(20, 0, 960, 70))) < 0.2
+
+
+def test_places_that_repeat_keep_a_knot_each_and_leave_the_line_as_it_is() -> None:
+    plain = [(0, 0), (300, 200), (700, -100), (900, 0)]
+    twice = [plain[0], plain[0], plain[1], plain[2], plain[2], plain[2], plain[3], plain[3]]
+    once, again = (
+        Route(points=[RoutePoint(x=x, y=y, stop="S") for x, y in places], draws=Draws(shown=True))
+        for places in (plain, twice)
+    )
+    ways = np.linspace(-50, once.curve.length + 50, 400)
+    assert np.abs(once.curve.along(ways) - again.curve.along(ways)).max() < 1e-9
+    assert again.curve.knots == pytest.approx(once.curve.knots[[0, 0, 1, 2, 2, 2, 3, 3]])
+    # Where it heads is known at every place, also at its ends.
+    assert np.linalg.norm(again.curve.derivative(again.curve.parameter(ways)), axis=1).min() > 1
+    film = Film(
+        routes=[again],
+        markers=[Marker(x=0, y=0, starts=RouteMoment(route=again.id, point=7))],
+        vantages=[Vantage(hold=9)],
+    )
+    assert choreograph(film).timeline.runs[again.id].ways == pytest.approx(tuple(again.curve.knots))
+    moved = acts.OffsetRoute(route=again.id, by=10).apply(film).routes[0]
+    assert [math.dist((a.x, a.y), (b.x, b.y)) for a, b in zip(again.points, moved.points, strict=True)] == (
+        pytest.approx([10] * 8)
+    )
+    # A route whose points are all one place is drawn too: as nothing.
+    still = Route(points=[RoutePoint(x=5, y=5)] * 3, closed=True, look=Stroke(width=8))
+    assert still.curve.length == 0
+    assert len(still.curve.knots) == 4
+    assert not drawn(still, 0.0).any()

@@ -53,8 +53,9 @@ def motion(track: Track, size: FrameSize) -> NDArray[np.float64]:
     shift = np.stack([np.diff(track.x), np.diff(track.y), np.zeros(len(track) - 1)], axis=1)
     later = ground[:-1] - shift[:, None, :]
     depth = 1 + np.einsum("nki,ni->nk", later, forward[1:]) / distance[1:, None]
-    at_u = np.einsum("nki,ni->nk", later, right[1:]) / track.span[1:, None] / depth
-    at_v = np.einsum("nki,ni->nk", later, up[1:]) / track.span[1:, None] / depth
+    with np.errstate(divide="ignore", invalid="ignore"):
+        at_u = np.einsum("nki,ni->nk", later, right[1:]) / track.span[1:, None] / depth
+        at_v = np.einsum("nki,ni->nk", later, up[1:]) / track.span[1:, None] / depth
     moved = np.hypot(at_u - across, at_v - upward)
     moved = np.where(seen[:-1] & (depth > 0.02), moved, 0.0)
     return np.stack([moved[:, 0], moved.max(axis=1)], axis=1)

@@ -78,12 +78,16 @@ class Curve:
         return np.asarray(3 * (v**2 * d[:, 0] + 2 * v * u * d[:, 1] + u**2 * d[:, 2]), dtype=np.float64)
 
     def parameter(self, way: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Parameters at lengths along the curve (n,), kept within it: a table, then Newton's method."""
+        """Parameters at lengths along the curve (n,), kept within it: a table, then Newton's method.
+
+        Never within a piece of no length, if there is any other.
+        """
         at, up_to = self._cuts
         way = np.clip(way, 0, up_to[-1])
         if up_to[-1] == 0:
             return np.zeros_like(way)
-        cut = np.clip(np.searchsorted(up_to, way, side="right") - 1, 0, len(at) - 2)
+        last = int(np.searchsorted(up_to, up_to[-1])) - 1
+        cut = np.clip(np.searchsorted(up_to, way, side="right") - 1, 0, last)
         first, step = up_to[cut], up_to[cut + 1] - up_to[cut]
         share = np.where(step > 0, (way - first) / np.where(step > 0, step, 1), 0.0)
         # The derivative along each cut, as a polynomial of the share of the cut.
@@ -108,17 +112,20 @@ class Curve:
             share = fresh
             if done:
                 break
-        return np.asarray(at[cut] + share / CUTS)
+        found = at[cut] + share / CUTS
+        if last < len(at) - 2:
+            # The end is that of the last piece that leads anywhere, not the start of the next.
+            found = np.minimum(found, np.nextafter(at[last + 1], 0))
+        return np.asarray(found)
 
     def along(self, way: NDArray[np.float64]) -> NDArray[np.float64]:
         """Places at lengths along the curve (n,); beyond its ends it goes straight on. Shape (n, dimensions)."""
         places = self.position(self.parameter(way))
-        for over, end in ((way < 0, 0.0), (way > self.length, float(len(self.control)))):
+        for over, end in ((way < 0, 0.0), (way > self.length, self.length)):
             if over.any():
-                slope = self.derivative(np.array([end]))[0]
+                slope = self.derivative(self.parameter(np.array([end])))[0]
                 size = float(np.linalg.norm(slope))
-                beyond = (way[over] - (0.0 if end == 0 else self.length))[:, None]
-                places[over] += beyond * (slope / size if size else 0.0)
+                places[over] += (way[over] - end)[:, None] * (slope / size if size else 0.0)
         return places
 
     def nearest(self, place: NDArray[np.float64]) -> float:
@@ -150,7 +157,8 @@ def smooth(
     """The smooth curve through points.
 
     Args:
-        points: shape (n, dimensions), n of 1 or more; points that repeat the one before are passed over.
+        points: shape (n, dimensions), n of 1 or more. Where one repeats the one before, the piece between them has no
+            length and no part in the shape.
         corners: where the curve may break.
         handles: the control points before and after each point, none where they are to be found.
         closed: leads back to the first point.
@@ -160,32 +168,33 @@ def smooth(
     count = len(points)
     corners = corners or [False] * count
     handles = handles or [(None, None)] * count
-    fresh = [i for i in range(count) if i == 0 or np.any(points[i] != points[i - 1])]
-    points, corners, handles = points[fresh], [corners[i] for i in fresh], [handles[i] for i in fresh]
-    if closed and len(points) > 2:
+    if closed and count > 2:
         points = np.concatenate([points, points[:1]])
         corners, handles = [*corners, corners[0]], [*handles, handles[0]]
-    if len(points) == 1:
-        return Curve(np.repeat(points[:, None, :], 4, axis=1))
-    apart = np.sqrt(np.linalg.norm(np.diff(points, axis=0), axis=1))
-    slopes = np.diff(points, axis=0) / apart[:, None]
+    control = np.repeat(points[: max(len(points) - 1, 1), None, :], 4, axis=1)
+    # The pieces that lead anywhere, and the points between them.
+    leads = np.flatnonzero(np.any(np.diff(points, axis=0) != 0, axis=1))
+    if not len(leads):
+        return Curve(control)
+    ends = points[[*leads, leads[-1] + 1]]
+    apart = np.sqrt(np.linalg.norm(np.diff(ends, axis=0), axis=1))
+    slopes = np.diff(ends, axis=0) / apart[:, None]
     # Velocity at each point for the parameter that advances by the root of each chord.
-    velocity = np.empty_like(points)
+    velocity = np.empty_like(ends)
     inner = (apart[1:, None] * slopes[:-1] + apart[:-1, None] * slopes[1:]) / (apart[1:] + apart[:-1])[:, None]
     velocity[1:-1] = inner
     velocity[0], velocity[-1] = slopes[0], slopes[-1]
-    if closed and len(points) > 3:
+    if closed and len(ends) > 3:
         a, b = apart[-1], apart[0]
         velocity[0] = velocity[-1] = (b * slopes[-1] + a * slopes[0]) / (a + b)
     if steady is not None:
         knots = np.concatenate([[0.0], np.cumsum(apart)])
-        velocity[:, steady] = PchipInterpolator(knots, points[:, steady]).derivative()(knots)
-    control = np.empty((len(points) - 1, 4, points.shape[1]))
-    control[:, 0], control[:, 3] = points[:-1], points[1:]
-    for i in range(len(points) - 1):
-        out = slopes[i] if corners[i] else velocity[i]
-        into = slopes[i] if corners[i + 1] else velocity[i + 1]
-        after, before = handles[i][1], handles[i + 1][0]
-        control[i, 1] = points[i] + out * apart[i] / 3 if after is None else after
-        control[i, 2] = points[i + 1] - into * apart[i] / 3 if before is None else before
+        velocity[:, steady] = PchipInterpolator(knots, ends[:, steady]).derivative()(knots)
+    for k, piece in enumerate(leads.tolist()):
+        out = slopes[k] if corners[piece] else velocity[k]
+        into = slopes[k] if corners[piece + 1] else velocity[k + 1]
+        after, before = handles[piece][1], handles[piece + 1][0]
+        control[piece, 1] = points[piece] + out * apart[k] / 3 if after is None else after
+        control[piece, 2] = points[piece + 1] - into * apart[k] / 3 if before is None else before
+        control[piece, 3] = points[piece + 1]
     return Curve(control)

@@ -187,6 +187,15 @@ def draw_rows(
                 ends[0] = ends[1] = 0.0
                 if not _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
                     continue
+                # Only where it covers something that still shines through is it sampled.
+                first_seen, last_seen = n, -1
+                for i in range(n):
+                    if cover[i] * light[i] > np.float32(SHINE / 4):
+                        first_seen, last_seen = min(first_seen, i), i
+                if last_seen < 0:
+                    continue
+                begin, count = left + first_seen, last_seen + 1 - first_seen
+                here = slice(first_seen, last_seen + 1)
                 finest = min(ends[0], ends[1])
                 rise = np.float32((ends[1] - ends[0]) / max(n - 1, 1))
                 fine = int(finest)
@@ -201,8 +210,8 @@ def draw_rows(
                 for step in range(2):
                     level = fine + step
                     most = np.float32(0)
-                    above = np.float32(ends[0] - fine)
-                    for i in range(n):
+                    above = np.float32(ends[0] - fine) + rise * np.float32(first_seen)
+                    for i in range(count):
                         mix = (above + rise * np.float32(i) - np.float32(0.5)) * slope + np.float32(0.5)
                         mix = min(max(mix, np.float32(0)), np.float32(1))
                         weights[i] = (mix if step else np.float32(1) - mix) * share
@@ -211,7 +220,7 @@ def draw_rows(
                         continue
                     shrink = 0.5**level
                     for tap in range(taps_u * taps_v):
-                        u = left + (tap % taps_u + 0.5) / taps_u
+                        u = begin + (tap % taps_u + 0.5) / taps_u
                         v = row + (tap // taps_u + 0.5) / taps_v
                         wu = maps[layer, 2, 0]
                         w = wu * u + maps[layer, 2, 1] * v + maps[layer, 2, 2]
@@ -219,19 +228,20 @@ def draw_rows(
                         x = xu * u + (maps[layer, 0, 1] * v + maps[layer, 0, 2]) * shrink
                         y = yu * u + (maps[layer, 1, 1] * v + maps[layer, 1, 2]) * shrink
                         # Texel places count from the middle pixel's, to keep their digits in float32.
-                        half = n // 2
+                        half = count // 2
                         middle = w + wu * half
                         right, bottom = level_edges[layer, level, 0], level_edges[layer, level, 1]
                         base_x = np.floor(min(max((x + xu * half) / middle, 0.0), right))
                         base_y = np.floor(min(max((y + yu * half) / middle, 0.0), bottom))
                         ox, oy = base_x + 0.5, base_y + 0.5
                         _sample(
-                            n, (x - ox * w, xu - ox * wu), (y - oy * w, yu - oy * wu), (w, wu),
+                            count, (x - ox * w, xu - ox * wu), (y - oy * w, yu - oy * wu), (w, wu),
                             -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y,
                             level_columns[layer, level], level_starts[layer, level], table, texels,
                             weights, red, green, blue, alpha, not opaque,
                         )  # fmt: skip
-                if _put_under(n, sums, cover, light, frame) < SHINE:
+                _put_under(count, sums, cover[here], light[here], frame[:, here])
+                if light[:n].max() < SHINE:
                     break
             for i in range(n):
                 for channel in range(3):
@@ -242,15 +252,12 @@ def draw_rows(
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
 def _put_under(n, sums, cover, light, frame):
-    """Put a layer's pixels under those above it; returns the most light that still comes through."""
+    """Put a layer's pixels under those above it."""
     for channel in range(3):
         for i in range(n):
             frame[channel, i] += sums[channel, i] * light[i] * cover[i]
-    brightest = np.float32(0)
     for i in range(n):
         light[i] -= sums[3, i] * light[i] * cover[i] * np.float32(1 / 255)
-        brightest = max(brightest, light[i])
-    return brightest
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", inline="always")

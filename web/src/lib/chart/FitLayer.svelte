@@ -3,14 +3,14 @@
   import { session, type Tool } from "../film/session.svelte";
   import { digits } from "../format";
   import { follow } from "../ui/follow";
-  import { toScreen, type View } from "./view";
+  import type { Placing } from "./placing.svelte";
+  import { centre, polyline, toScreen, type View } from "./view";
 
   let {
     view,
     laid,
     tool,
-    tieFrom,
-    corners,
+    placing,
     pointer,
     pivot,
     pinned,
@@ -20,10 +20,7 @@
     view: View;
     laid: PlatePlan;
     tool: Tool;
-    /** The place clicked on the plate, while the one below is still awaited. */
-    tieFrom: XY | null;
-    /** Corners of an outline being drawn. */
-    corners: XY[];
+    placing: Placing;
     pointer: XY | null;
     pivot: XY;
     pinned: boolean;
@@ -33,7 +30,8 @@
   } = $props();
 
   const s = (point: XY): XY => toScreen(view, point);
-  const path = (points: XY[]) => points.map((p) => s(p).join(",")).join(" ");
+  const path = (points: XY[]) => polyline(view, points);
+  const { corners, tieFrom } = $derived({ corners: placing.corners, tieFrom: placing.tieFrom });
   const grips = $derived(tool === "select" || tool === "pin" || tool === "pull");
   const ties = $derived(laid.fit?.ties ?? []);
   /** How many times too long the arrows are drawn, a round number, so that the worst is easy to see. */
@@ -50,7 +48,7 @@
   };
   const turnGrip = $derived.by<XY>(() => {
     const points = laid.outline.map(s);
-    const c = [0, 1].map((axis) => points.reduce((sum, p) => sum + p[axis]!, 0) / 4) as XY;
+    const c = centre(points);
     const m: XY = [(points[0]![0] + points[1]![0]) / 2, (points[0]![1] + points[1]![1]) / 2];
     const reach = Math.hypot(m[0] - c[0], m[1] - c[1]) || 1;
     return [m[0] + ((m[0] - c[0]) / reach) * 26, m[1] + ((m[1] - c[1]) / reach) * 26];
@@ -283,15 +281,6 @@
     font-weight: 640;
     fill: var(--imagery-deep);
     text-anchor: middle;
-  }
-  .halo {
-    font-size: 11px;
-    font-weight: 560;
-    fill: #fff;
-    stroke: rgba(10, 24, 30, 0.85);
-    stroke-width: 3px;
-    paint-order: stroke;
-    pointer-events: none;
   }
   .legend rect {
     fill: var(--paper);

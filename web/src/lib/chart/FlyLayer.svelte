@@ -420,15 +420,6 @@
   .badge.selected text {
     fill: #fff;
   }
-  .halo {
-    font-size: 11px;
-    font-weight: 560;
-    fill: #fff;
-    stroke: rgba(10, 24, 30, 0.8);
-    stroke-width: 3px;
-    paint-order: stroke;
-    pointer-events: none;
-  }
   .halo.name {
     font-size: 13px;
   }

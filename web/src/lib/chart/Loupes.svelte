@@ -1,29 +1,21 @@
 <script lang="ts">
   import type { XY } from "../api/client";
-  import { session, type Judging } from "../film/session.svelte";
+  import { session } from "../film/session.svelte";
   import { digits } from "../format";
-  import { inverse, through, type View } from "./view";
+  import type { Painter } from "./painter.svelte";
+  import { on } from "./view";
 
   let {
     at,
     away,
     chosen,
-    paint,
+    painter,
   }: {
     at: XY;
     /** The side of the chart where it is out of the way. */
     away: "left" | "right";
     chosen: number;
-    paint: (
-      context: CanvasRenderingContext2D,
-      on: View,
-      ratio: number,
-      index: number,
-      source: string,
-      mode: Judging,
-      w: number,
-      h: number,
-    ) => void;
+    painter: Painter;
   } = $props();
 
   const SIZE = 132;
@@ -35,10 +27,7 @@
   const under = $derived.by(() => {
     const plan = session.plan!;
     for (let index = chosen - 1; index >= 0; index--) {
-      const laid = plan.plates[index]!;
-      const [x, y] = through(inverse(laid.matrix), ...at);
-      if (session.film!.plates[index]!.shown && x >= 0 && y >= 0 && x <= laid.size[0] && y <= laid.size[1])
-        return index;
+      if (session.film!.plates[index]!.shown && on(plan.plates[index]!, at)) return index;
     }
     return -1;
   });
@@ -47,10 +36,9 @@
   );
 
   $effect(() => {
-    const ratio = devicePixelRatio || 1;
-    const size = Math.round(SIZE * ratio);
+    void painter.arrived;
+    const size = Math.round(SIZE * (devicePixelRatio || 1));
     const view = { x: at[0], y: at[1], scale: TIMES / pixel, width: SIZE, height: SIZE };
-    const source = `/api/films/${session.id}/plates/PLATE/tiles/TILE?state=${session.state}`;
     for (const [canvas, plates] of [
       [above, [chosen]],
       [below, Array.from({ length: chosen }, (_, index) => index)],
@@ -59,8 +47,7 @@
       canvas.width = canvas.height = size;
       const context = canvas.getContext("2d")!;
       context.imageSmoothingEnabled = false;
-      for (const index of plates)
-        if (session.film!.plates[index]!.shown) paint(context, view, ratio, index, source, "laid", size, size);
+      for (const index of plates) if (session.film!.plates[index]!.shown) painter.plate(context, view, index, "laid");
     }
   });
 </script>

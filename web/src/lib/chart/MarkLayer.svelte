@@ -317,14 +317,4 @@
     fill: var(--ink);
     text-anchor: middle;
   }
-  .halo {
-    font-size: 12px;
-    font-weight: 560;
-    fill: #fff;
-    paint-order: stroke;
-    stroke: rgba(20, 34, 42, 0.85);
-    stroke-width: 3px;
-    stroke-linejoin: round;
-    pointer-events: none;
-  }
 </style>

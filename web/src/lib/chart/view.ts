@@ -1,4 +1,4 @@
-import type { XY } from "../api/client";
+import type { PlatePlan, XY } from "../api/client";
 
 /** What part of the ground the chart shows: its middle, screen pixels per ground unit, and the size on screen. */
 export type View = { x: number; y: number; scale: number; width: number; height: number };
@@ -9,6 +9,17 @@ export function toScreen(view: View, [x, y]: XY): XY {
 
 export function toGround(view: View, [u, v]: XY): XY {
   return [view.x + (u - view.width / 2) / view.scale, view.y - (v - view.height / 2) / view.scale];
+}
+
+/** Ground points on the screen, as an SVG list of points. */
+export function polyline(view: View, points: XY[]): string {
+  return points
+    .map((point) =>
+      toScreen(view, point)
+        .map((v) => v.toFixed(1))
+        .join(","),
+    )
+    .join(" ");
 }
 
 /** Zoom by a factor; the ground under a screen point stays there. */
@@ -49,6 +60,17 @@ export function inverse(m: number[]): number[] {
     f * g - d * i, a * i - c * g, c * d - a * f,
     d * h - e * g, b * g - a * h, a * e - b * d,
   ].map((value) => value / determinant); // prettier-ignore
+}
+
+/** Whether a plate lies on a place of the ground. */
+export function on(laid: PlatePlan, point: XY): boolean {
+  const [x, y] = through(inverse(laid.matrix), ...point);
+  return x >= 0 && y >= 0 && x <= laid.size[0] && y <= laid.size[1];
+}
+
+/** The middle of an outline's corners. */
+export function centre(outline: XY[]): XY {
+  return [0, 1].map((axis) => outline.reduce((sum, p) => sum + p[axis]!, 0) / outline.length) as XY;
 }
 
 /** Places of round coordinates within a stretch of an axis. */

@@ -296,13 +296,11 @@ class OffsetRoute(FilmAct):
         film = film.model_copy(deep=True)
         route = film.route(self.route)
         curve = route.curve
-        at = np.arange(len(route.points), dtype=np.float64)
         # At a corner both sides count.
-        slopes = []
-        for t in at:
-            around = curve.derivative(np.clip(np.array([t - 1e-6, t + 1e-6]), 0, len(curve.control) - 1e-9))
-            slopes.append((around / np.maximum(np.linalg.norm(around, axis=1, keepdims=True), 1e-12)).sum(axis=0))
-        ahead = np.array(slopes)
+        knots, near = curve.knots[: len(route.points)], curve.length * 1e-9
+        sides = np.stack([curve.derivative(curve.parameter(knots + side)) for side in (-near, near)])
+        sides /= np.maximum(np.linalg.norm(sides, axis=2, keepdims=True), 1e-12)
+        ahead = sides.sum(axis=0)
         ahead /= np.maximum(np.linalg.norm(ahead, axis=1, keepdims=True), 1e-12)
         route.points = tuple(
             point.model_copy(update={"x": point.x + self.by * dy, "y": point.y - self.by * dx})
