@@ -91,7 +91,7 @@ def scene_at(film: Film, choreography: Choreography, frame: int) -> Scene:
     for route in film.routes:
         run, look = timeline.runs[route.id], film.look_of(route)
         if route.draws.shown and (frame >= run.start or look.to_come > 0):
-            way = float(run.way(np.array([float(frame)]))[0])
+            way = timeline.way(route.id, frame)
             routes.append(DrawnRoute(route, look, way, _aboard(route, run, frame)))
 
     def there(marks: list[M]) -> tuple[Present[M, Any], ...]:

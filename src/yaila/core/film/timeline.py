@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,6 +35,13 @@ class Timeline:
     spans: dict[str, Span]
     reveals: dict[str, int]
     """The frames on which plates and marks begin to be uncovered, by their ids."""
+    _ways: dict[str, NDArray[np.float64]] = field(default_factory=dict, init=False, compare=False, repr=False)
+
+    def way(self, route: str, frame: int) -> float:
+        """The length of a route that is drawn at a frame of the film."""
+        if route not in self._ways:
+            self._ways[route] = self.runs[route].way(np.arange(max(self.frames, 1), dtype=np.float64))
+        return float(self._ways[route][frame])
 
 
 def timeline_of(film: Film, legs: tuple[Leg, ...], spans: NDArray[np.float64]) -> Timeline:

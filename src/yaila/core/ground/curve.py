@@ -128,6 +128,14 @@ class Curve:
                 places[over] += (way[over] - end)[:, None] * (slope / size if size else 0.0)
         return places
 
+    def about(self, way: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Places on the curve about at lengths along it (n,), to within a small part of a cut, the first and the last
+        exactly there: quicker than :meth:`along`, to draw the line. Shape (n, dimensions)."""
+        at, up_to = self._cuts
+        places = self.position(np.interp(way, up_to, at))
+        places[[0, -1]] = self.along(way[[0, -1]])
+        return places
+
     def nearest(self, place: NDArray[np.float64]) -> float:
         """The length along the curve at which it comes nearest to a place (dimensions,)."""
         t = np.linspace(0, len(self.control), len(self.control) * 32 + 1)

@@ -214,23 +214,21 @@ class _Plan:
         quality: Quality,
         store: PageStore,
     ) -> None:
-        sharpness, blend, least, most = quality.value
+        sharpness = quality.value[0]
         wanted = np.zeros(self.page_count + 1, np.bool_)
         shape = (self.maps, self.settings, self.level_edges, self.level_starts, self.level_columns)
-        raster.needed(first, last, out.shape[1], *shape, sharpness, wanted)
+        cells = -(-(last - first) // raster.CELL), -(-out.shape[1] // raster.CELL)
+        touched = np.zeros((*cells, len(self.layers)), np.bool_)
+        raster.needed(first, last, out.shape[1], *shape, sharpness, wanted, touched)
         indices = np.flatnonzero(wanted)
         keys = self._keys(indices)
-        # Plates that this band does not show are left out of the loops.
-        seen = np.array(sorted({layer for layer, _ in keys}), np.int64)
-        maps, settings, edges, level_starts, columns = (array[seen] for array in shape)
-        arrays = (maps, settings, edges, level_starts, columns)
         with store.pinned({key: self.layers[layer].pyramid for layer, key in keys}) as slots:
             table = np.zeros(self.page_count + 1, np.uint32)
             table[indices] = [slots[key] for _, key in keys]
 
             def rows(start: int, end: int) -> None:
                 raster.draw_rows(
-                    out, start, end, *arrays, table, store.texels, background, sharpness, blend, least, most
+                    out, start, end, first, touched, *shape, table, store.texels, background, *quality.value
                 )
 
             _in_threads(rows, first, last)

@@ -39,6 +39,9 @@ CELL = 32
 SHINE = 0.002
 """Below this share of light left, plates further down are not looked at."""
 
+FAINT = np.float32(0.0005)
+"""Below this share of a pixel, what a plate shows there is not looked at."""
+
 MOST_LEVELS = 20
 
 FAR_TEXELS = 1 << 24
@@ -48,6 +51,10 @@ SEGMENT = 128
 """Pixels of a row drawn at once."""
 
 PADDED_AREA = PADDED * PADDED
+PADDED_NEXT = np.uint32(PADDED + 1)
+
+SMALL = np.uint32(0x7FFFFFFF)
+"""What places in the store of texels stay below: 8 GiB of them."""
 
 # Columns of a layer's settings.
 WIDTH, HEIGHT, OPACITY, FEATHER_SHAPE, FEATHER, OPAQUE, LEVELS = range(7)
@@ -132,13 +139,14 @@ def _sample(
             + (ix & np.uint32(255))
             + np.uint32(PADDED + 1)
         )
+        # Knowing that these are small, the compiler can gather by 32-bit offsets.
+        at01, at10, at11 = np.uint32(at + np.uint32(1)), np.uint32(at + np.uint32(PADDED)), np.uint32(at + PADDED_NEXT)
         weight = weights[i]
         w11 = fx * fy * weight
         w10 = fy * weight - w11
         w01 = fx * weight - w11
         w00 = weight - w01 - w10 - w11
-        p00, p01 = texels[at], texels[np.uint32(at + np.uint32(1))]
-        p10, p11 = texels[np.uint32(at + np.uint32(PADDED))], texels[np.uint32(at + np.uint32(PADDED + 1))]
+        p00, p01, p10, p11 = texels[at & SMALL], texels[at01 & SMALL], texels[at10 & SMALL], texels[at11 & SMALL]
         red[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(0))
         green[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(8))
         blue[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(16))
@@ -148,13 +156,14 @@ def _sample(
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def draw_rows(
-    out, first, last, maps, settings, level_edges, level_starts, level_columns, table, texels, background,
-    sharpness, blend, least_taps, most_taps,
+    out, first, last, top, touched, maps, settings, level_edges, level_starts, level_columns, table, texels,
+    background, sharpness, blend, least_taps, most_taps,
 ):  # fmt: skip
     """Draw rows ``first`` to ``last`` - 1 of a frame.
 
     Args:
         out: (height, width, 3) uint8, written.
+        top, touched: the first row that :func:`needed` looked at, and what it found.
         maps: (n, 3, 3) float64, frame pixels to plate pixels, the top plate first.
         settings: (n, 7) float64, columns as named above.
         level_edges: (n, MOST_LEVELS, 2) float64, the last column and row of each level.
@@ -169,6 +178,7 @@ def draw_rows(
         least_taps, most_taps: how many taps along one side of a pixel.
     """
     width = out.shape[1]
+    lines = out.reshape(out.shape[0], 3 * width)
     light = np.empty(SEGMENT, np.float32)
     frame = np.empty((3, SEGMENT), np.float32)
     cover = np.empty(SEGMENT, np.float32)
@@ -183,19 +193,25 @@ def draw_rows(
             n = min(SEGMENT, width - left)
             light[:] = np.float32(1)
             frame[:] = np.float32(0)
+            cells = touched[(row - top) // CELL, left // CELL : (left + n - 1) // CELL + 1]
             for layer in range(maps.shape[0]):
+                met = False
+                for cell in range(cells.shape[0]):
+                    met = met or cells[cell, layer]
+                if not met:
+                    continue
                 ends[0] = ends[1] = 0.0
                 if not _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
                     continue
                 # Only where it covers something that still shines through is it sampled.
-                first_seen, last_seen = n, -1
-                for i in range(n):
-                    if cover[i] * light[i] > np.float32(SHINE / 4):
-                        first_seen, last_seen = min(first_seen, i), i
-                if last_seen < 0:
+                skipped, end = 0, n
+                while skipped < n and cover[skipped] * light[skipped] <= FAINT:
+                    skipped += 1
+                while end > skipped and cover[end - 1] * light[end - 1] <= FAINT:
+                    end -= 1
+                begin, count, here = left + skipped, end - skipped, slice(skipped, end)
+                if count == 0:
                     continue
-                begin, count = left + first_seen, last_seen + 1 - first_seen
-                here = slice(first_seen, last_seen + 1)
                 finest = min(ends[0], ends[1])
                 rise = np.float32((ends[1] - ends[0]) / max(n - 1, 1))
                 fine = int(finest)
@@ -209,16 +225,15 @@ def draw_rows(
                     alpha[:] = np.float32(255)
                 for step in range(2):
                     level = fine + step
-                    most = np.float32(0)
-                    above = np.float32(ends[0] - fine) + rise * np.float32(first_seen)
-                    for i in range(count):
-                        mix = (above + rise * np.float32(i) - np.float32(0.5)) * slope + np.float32(0.5)
-                        mix = min(max(mix, np.float32(0)), np.float32(1))
-                        weights[i] = (mix if step else np.float32(1) - mix) * share
-                        most = max(most, weights[i])
-                    if most <= 0.0 or level >= int(settings[layer, LEVELS]):
-                        continue
                     shrink = 0.5**level
+                    above = (np.float32(ends[0] - fine) + rise * np.float32(skipped) - np.float32(0.5)) * slope
+                    if step == 0:
+                        _weigh(count, np.float32(0.5) - above, -rise * slope, share, weights)
+                    else:
+                        _weigh(count, np.float32(0.5) + above, rise * slope, share, weights)
+                    # They run evenly, so the ends tell of all.
+                    if max(weights[0], weights[count - 1]) <= 0.0 or level >= int(settings[layer, LEVELS]):
+                        continue
                     for tap in range(taps_u * taps_v):
                         u = begin + (tap % taps_u + 0.5) / taps_u
                         v = row + (tap // taps_u + 0.5) / taps_v
@@ -240,24 +255,49 @@ def draw_rows(
                             level_columns[layer, level], level_starts[layer, level], table, texels,
                             weights, red, green, blue, alpha, not opaque,
                         )  # fmt: skip
-                _put_under(count, sums, cover[here], light[here], frame[:, here])
-                if light[:n].max() < SHINE:
+                _put_under(count, sums, cover[here], light[here], frame[0, here], frame[1, here], frame[2, here])
+                if _brightest(n, light) < SHINE:
                     break
-            for i in range(n):
-                for channel in range(3):
-                    value = frame[channel, i] + light[i] * background[channel]
-                    out[row, left + i, channel] = np.uint8(min(value + np.float32(0.5), np.float32(255)))
+            _write(n, frame, light, background, lines[row, 3 * left : 3 * (left + n)])
             left += n
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
-def _put_under(n, sums, cover, light, frame):
-    """Put a layer's pixels under those above it."""
-    for channel in range(3):
-        for i in range(n):
-            frame[channel, i] += sums[channel, i] * light[i] * cover[i]
+def _weigh(n, first, rise, share, weights):
+    """Write the share that a level has in each of ``n`` pixels: 0 to ``share``, from an even run."""
     for i in range(n):
-        light[i] -= sums[3, i] * light[i] * cover[i] * np.float32(1 / 255)
+        weights[i] = min(max(first + rise * np.float32(np.int32(i)), np.float32(0)), np.float32(1)) * share
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _brightest(n, light):
+    """The most light that still comes through any of ``n`` pixels."""
+    most = np.float32(0)
+    for i in range(n):
+        most = max(most, light[i])
+    return most
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _write(n, frame, light, background, out):
+    """Write ``n`` pixels, with the background where light still comes through."""
+    half, full = np.float32(0.5), np.float32(255)
+    red, green, blue = background
+    for i in range(n):
+        out[3 * i] = np.uint8(np.int32(min(frame[0, i] + light[i] * red + half, full)))
+        out[3 * i + 1] = np.uint8(np.int32(min(frame[1, i] + light[i] * green + half, full)))
+        out[3 * i + 2] = np.uint8(np.int32(min(frame[2, i] + light[i] * blue + half, full)))
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _put_under(n, sums, cover, light, red, green, blue):
+    """Put a layer's pixels under those above it."""
+    for i in range(n):
+        share = light[i] * cover[i]
+        red[i] += sums[0, i] * share
+        green[i] += sums[1, i] * share
+        blue[i] += sums[2, i] * share
+        light[i] -= sums[3, i] * share * np.float32(1 / 255)
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", inline="always")
@@ -313,28 +353,78 @@ def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
             return True
     else:
         ends[0] = ends[1] = max(ends[0], ends[1])
-    seen = False
+    m = maps[layer]
+    u = left + 0.5
+    place = (
+        (m[0, 0] * u + m[0, 1] * v + m[0, 2], m[1, 0] * u + m[1, 1] * v + m[1, 2], m[2, 0] * u + m[2, 1] * v + m[2, 2]),
+        (m[0, 0], m[1, 0], m[2, 0]),
+        (m[0, 1], m[1, 1], m[2, 1]),
+    )
+    if shape == 0.0:
+        _cover_rectangle(n, place, width, height, feather, opacity, cover)
+    else:
+        _cover_ellipse(n, place, width, height, feather, opacity, cover)
+    return _brightest(n, cover) > 0.0
+
+
+# What coverage_at says of a pixel, for n neighbouring pixels of a row at once. ``place`` holds the numerators and the
+# denominator of the plate pixel at the first of them, and their changes along and across the row. Without branches,
+# these become vector instructions.
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _cover_rectangle(n, place, width, height, feather, opacity, cover):
+    (x0, y0, w0), (ax, ay, aw), (dx, dy, dw) = place
+    # Without a feather, the ramp is high already at the edge.
+    soft = 0.0 if feather > 0.0 else 1.0
+    ramp = (1.0 - soft) / max(feather * 0.5 * min(width, height), 1e-12)
     for i in range(n):
-        ahead, x, y, xu, xv, yu, yv = _map(maps, layer, left + i + 0.5, v)
-        along_x, along_y = max(abs(xu) + abs(xv), 1e-12), max(abs(yu) + abs(yv), 1e-12)
-        c = coverage_at(x, y, along_x, along_y, width, height, shape, feather) * opacity if ahead else 0.0
-        cover[i] = np.float32(c)
-        seen = seen or c > 0.0
-    return seen
+        t = np.float64(np.int32(i))
+        w = w0 + aw * t
+        inverse = 1.0 / max(w, 1e-12)
+        x, y = (x0 + ax * t) * inverse, (y0 + ay * t) * inverse
+        along_x = (abs(ax - x * aw) + abs(dx - x * dw)) * inverse + 1e-12
+        along_y = (abs(ay - y * aw) + abs(dy - y * dw)) * inverse + 1e-12
+        near_x, near_y = min(x, width - x), min(y, height - y)
+        edge_x = min(max(near_x / along_x + 0.5, 0.0), 1.0)
+        edge_y = min(max(near_y / along_y + 0.5, 0.0), 1.0)
+        covered = edge_x * edge_y * _smooth(near_x * ramp + soft) * _smooth(near_y * ramp + soft) * opacity
+        cover[i] = np.float32(covered if w > 1e-12 else 0.0)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _cover_ellipse(n, place, width, height, feather, opacity, cover):
+    (x0, y0, w0), (ax, ay, aw), (dx, dy, dw) = place
+    soft = 0.0 if feather > 0.0 else 1.0
+    ramp = (1.0 - soft) / max(feather, 1e-12)
+    for i in range(n):
+        t = np.float64(np.int32(i))
+        w = w0 + aw * t
+        inverse = 1.0 / max(w, 1e-12)
+        x, y = (x0 + ax * t) * inverse, (y0 + ay * t) * inverse
+        along_x = (abs(ax - x * aw) + abs(dx - x * dw)) * inverse
+        along_y = (abs(ay - y * aw) + abs(dy - y * dw)) * inverse
+        a, b = 2.0 * x / width - 1.0, 2.0 * y / height - 1.0
+        radius = math.sqrt(a * a + b * b)
+        slope = (abs(a) * 2.0 * along_x / width + abs(b) * 2.0 * along_y / height) / max(radius, 1e-9)
+        edge = min(max((1.0 - radius) / (slope + 1e-12) + 0.5, 0.0), 1.0)
+        covered = edge * _smooth((1.0 - radius) * ramp + soft) * opacity
+        cover[i] = np.float32(covered if w > 1e-12 else 0.0)
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def needed(
-    first, last, width, maps, settings, level_edges, level_starts, level_columns, sharpness, wanted
+    first, last, width, maps, settings, level_edges, level_starts, level_columns, sharpness, wanted, touched
 ):  # fmt: skip
-    """Mark in ``wanted`` (m,) bool the pages that :func:`draw_rows` will look at, over-asking a little."""
+    """Mark in ``wanted`` (m,) bool the pages that :func:`draw_rows` will look at, and in ``touched`` (rows of cells,
+    cells in a row, layers) bool which layers show in which cell, over-asking a little."""
     count = maps.shape[0]
     xs, ys = np.zeros(4), np.zeros(4)
     for top in range(first, last, CELL):
         for left in range(0, width, CELL):
             for layer in range(count):
                 front, inside = 0, 0
-                least, most = 1e30, 0.0
+                least, most, reach = 1e30, 0.0, 0.0
                 for corner in range(4):
                     u = min(left + (corner % 2) * CELL, width)
                     v = min(top + (corner // 2) * CELL, last)
@@ -356,6 +446,7 @@ def needed(
                     side = min(math.sqrt(xu * xu + yu * yu), math.sqrt(xv * xv + yv * yv))
                     least, most = min(least, side), max(most, side)
                     along_x, along_y = abs(xu) + abs(xv), abs(yu) + abs(yv)
+                    reach = max(reach, along_x, along_y)
                     if (
                         settings[layer, OPACITY] * settings[layer, OPAQUE] > 0.9995
                         and coverage_at(
@@ -382,13 +473,13 @@ def needed(
                     while low < high and level_edges[layer, low, 0] * level_edges[layer, low, 1] > FAR_TEXELS:
                         low += 1
                 else:
-                    slack = most
-                    x0, x1 = xs.min() - slack, xs.max() + slack
-                    y0, y1 = ys.min() - slack, ys.max() + slack
+                    x0, x1 = xs.min() - reach, xs.max() + reach
+                    y0, y1 = ys.min() - reach, ys.max() + reach
                     if x1 < 0 or y1 < 0 or x0 > settings[layer, WIDTH] or y0 > settings[layer, HEIGHT]:
                         continue
                     low = int(_level(least * 0.98, sharpness, settings[layer, LEVELS]))
                     high = min(int(_level(most * 1.02, sharpness, settings[layer, LEVELS])) + 1, levels - 1)
+                touched[(top - first) // CELL, left // CELL, layer] = True
                 for level in range(low, high + 1):
                     shrink = 1.0 / (1 << level)
                     right, bottom = level_edges[layer, level, 0], level_edges[layer, level, 1]

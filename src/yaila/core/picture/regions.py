@@ -17,7 +17,7 @@ from yaila.core.camera import FrameSize, Pose
 from yaila.core.film import Film, Region
 from yaila.core.film.scene import Present
 from yaila.core.marks import RegionLook
-from yaila.core.picture.canvas import LIGHT, filled, line, painted, softened
+from yaila.core.picture.canvas import LIGHT, filled, image_of, line, softened
 from yaila.core.picture.reveals import only_uncovered
 
 PresentRegion = Present[Region, RegionLook]
@@ -33,41 +33,48 @@ MOST_SIDES = 24
 
 
 def draw_regions(
-    frame: NDArray[np.uint8], regions: Sequence[PresentRegion], pose: Pose, film: Film
-) -> NDArray[np.uint8]:
-    """A frame, (height, width, 3) uint8, with regions drawn over it."""
+    canvas: skia.Canvas, frame: NDArray[np.uint8], regions: Sequence[PresentRegion], pose: Pose, film: Film
+) -> None:
+    """Draw regions on a canvas that shows a frame, (height, width, 3) uint8."""
     seen = [present for present in regions if present.opacity * present.look.opacity > 0]
     there = [outline for outline in (_Outline(present, pose, film, frame) for present in seen) if outline.rings]
-    if not there:
-        return frame
-    picture = _around(frame, there)
-
-    def paint(canvas: skia.Canvas) -> None:
-        for outline in there:
-            corners = np.concatenate(outline.rings)
-            with only_uncovered(canvas, outline.present.uncovered, corners, pose, outline.size, outline.scale):
-                outline.draw(canvas, frame)
-
-    return painted(picture, paint)
+    _around(canvas, frame, there)
+    for outline in there:
+        corners = np.concatenate(outline.rings)
+        with only_uncovered(canvas, outline.present.uncovered, corners, pose, outline.size, outline.scale):
+            outline.draw(canvas, frame)
 
 
-def _around(frame: NDArray[np.uint8], outlines: Sequence[_Outline]) -> NDArray[np.uint8]:
-    """The picture with what is outside of regions dimmed, grey or blurred, where they ask for it."""
+def _around(canvas: skia.Canvas, frame: NDArray[np.uint8], outlines: Sequence[_Outline]) -> None:
+    """Make what is outside of regions blurred, grey or dimmed, where they ask for it."""
     for rest in ("blurred", "grey", "dimmed"):
         some = [outline for outline in outlines if outline.look.rest == rest]
-        if not some:
+        share = max((outline.seen * outline.look.rest_by for outline in some), default=0.0)
+        if share <= 0:
             continue
+        # What is inside of any of them stays: clipped away where its edge is hard, else taken out of a layer.
+        hard = not any(outline.look.soft for outline in some)
+        canvas.save() if hard else canvas.saveLayer(None, skia.Paint(Alphaf=share))
+        for outline in some if hard else ():
+            canvas.clipPath(outline.at(outline.lift), skia.ClipOp.kDifference, True)
         if rest == "dimmed":
-            other = cv2.convertScaleAbs(frame, alpha=DIMMED)
-        elif rest == "grey":
-            other = cv2.transform(frame, np.tile(LUMA, (3, 1)))
+            canvas.drawPaint(filled("#000000", (1 - DIMMED) * (share if hard else 1)))
         else:
-            other = cv2.GaussianBlur(frame, (0, 0), 14 * some[0].scale)
-        # What is inside of any of them stays.
-        inside = np.maximum.reduce([outline.coverage() for outline in some])
-        share = np.float32(max(outline.seen * outline.look.rest_by for outline in some)) * (1 - inside)
-        frame = np.asarray(cv2.blendLinear(frame, other, 1 - share, share))
-    return frame
+            frame = _grey(frame) if rest == "grey" else _blurred(frame, 14 * some[0].scale)
+            canvas.drawImage(image_of(frame), 0, 0, skia.SamplingOptions(), skia.Paint(Alphaf=share if hard else 1))
+        for outline in () if hard else some:
+            inside = softened(filled("#000000"), outline.look.soft * outline.scale / 2)
+            inside.setBlendMode(skia.BlendMode.kDstOut)
+            canvas.drawPath(outline.at(outline.lift), inside)
+        canvas.restore()
+
+
+def _grey(frame: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    return np.asarray(cv2.transform(frame, np.tile(LUMA, (3, 1))), dtype=np.uint8)
+
+
+def _blurred(frame: NDArray[np.uint8], sigma: float) -> NDArray[np.uint8]:
+    return np.asarray(cv2.GaussianBlur(frame, (0, 0), sigma), dtype=np.uint8)
 
 
 class _Outline:
@@ -84,6 +91,11 @@ class _Outline:
         middle = np.array(present.mark.place)
         self.rings = [middle + (ring - middle) * present.scale for ring in rings] if present.scale != 1 else rings
         self.matrix = pose.frame_from_space(self.size)
+        # Places count from the target, so that Skia's 32-bit numbers keep their digits.
+        self.flat = skia.Path()
+        for ring in self.rings:
+            self.flat.addPoly([skia.Point(x, y) for x, y in (ring - [pose.x, pose.y]).tolist()], True)
+        self.flat.setFillType(skia.PathFillType.kEvenOdd)
         self.path = self.at(0.0)
         ease = present.came * present.came * (3 - 2 * present.came) * present.gone
         self.units = pose.span / film.frame.width
@@ -91,17 +103,13 @@ class _Outline:
         self.lift = self.look.lift * self.units * ease
 
     def at(self, height: float, dx: float = 0.0, dy: float = 0.0) -> skia.Path:
-        """The outline in frame pixels when it is raised and moved by ground units."""
+        """The outline in frame pixels when it is raised and moved by ground units; clipped where it passes the
+        camera."""
         plane = self.matrix[:, [0, 1, 3]].copy()
         plane[:, 2] += self.matrix[:, 2] * height + self.matrix[:, 0] * dx + self.matrix[:, 1] * dy
-        return _path(self.rings, np.array([self.pose.x, self.pose.y]), plane)
-
-    def coverage(self) -> NDArray[np.float32]:
-        """How much of each pixel lies inside, 0..1."""
-        pixels = np.zeros((self.size.height, self.size.width), np.uint8)
-        with skia.Surface(pixels, colorType=skia.kAlpha_8_ColorType) as canvas:
-            canvas.drawPath(self.at(self.lift), softened(filled("#000000"), self.look.soft * self.scale / 2))
-        return np.asarray(pixels.astype(np.float32) / np.float32(255))
+        path = skia.Path()
+        self.flat.transform(skia.Matrix((plane / np.abs(plane).max()).ravel().tolist()), path)
+        return path
 
     def draw(self, canvas: skia.Canvas, ground: NDArray[np.uint8]) -> None:
         if self.lift > 0:
@@ -186,8 +194,11 @@ class _Outline:
         canvas.save()
         canvas.clipPath(self.at(self.lift), skia.ClipOp.kIntersect, True)
         canvas.concat(skia.Matrix((move / np.abs(move).max()).ravel().tolist()))
-        image = skia.Image.fromarray(cv2.cvtColor(ground, cv2.COLOR_RGB2RGBA), colorType=skia.kRGBA_8888_ColorType)
-        canvas.drawImage(image, 0, 0, skia.SamplingOptions(skia.CubicResampler.Mitchell()))
+        bounds = self.path.getBounds().makeOutset(3, 3)
+        if bounds.intersect(skia.Rect(*self.size)):
+            left, top, right, bottom = map(round, (bounds.left(), bounds.top(), bounds.right(), bounds.bottom()))
+            piece = image_of(ground[top:bottom, left:right])
+            canvas.drawImage(piece, left, top, skia.SamplingOptions(skia.CubicResampler.Mitchell()))
         canvas.restore()
 
 
@@ -202,15 +213,3 @@ def _share_of(present: PresentRegion) -> float:
 @lru_cache(maxsize=64)
 def _rings(rings: tuple[tuple[tuple[float, float], ...], ...]) -> list[NDArray[np.float64]]:
     return [np.array(ring) for ring in rings]
-
-
-def _path(rings: Sequence[NDArray[np.float64]], origin: NDArray[np.float64], plane: NDArray[np.float64]) -> skia.Path:
-    """Rings of ground places (n, 2) in frame pixels, clipped where they pass the camera. Places count from the target,
-    so that Skia's 32-bit numbers keep their digits."""
-    flat = skia.Path()
-    for ring in rings:
-        flat.addPoly([skia.Point(x, y) for x, y in (ring - origin).tolist()], True)
-    path = skia.Path()
-    flat.transform(skia.Matrix((plane / np.abs(plane).max()).ravel().tolist()), path)
-    path.setFillType(skia.PathFillType.kEvenOdd)
-    return path

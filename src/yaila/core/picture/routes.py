@@ -106,7 +106,7 @@ class _Pen:
         found = []
         for a, b, before in self._shown(np.concatenate([ends[:1], places[inner], ends[1:]])):
             fine = self.fine(float(ways[a]), float(ways[b]))
-            places = self.curve.along(fine)
+            places = self.curve.about(fine)
             for c, d, more in self._shown(places):
                 part = fine[c : d + 1]
                 up_to = float(part[0] - first) if self.on_ground else before + more

@@ -30,11 +30,11 @@ def draw_scene(
     """
     height, width = frame.shape[:2]
     size, scale = FrameSize(width, height), width / film.frame.width
-    picture = draw_regions(frame, scene.regions, pose, film)
-    if not (scene.routes or scene.markers or scene.labels):
-        return picture
+    if not (scene.regions or scene.routes or scene.markers or scene.labels):
+        return frame
 
     def paint(canvas: skia.Canvas) -> None:
+        draw_regions(canvas, frame, scene.regions, pose, film)
         for drawn in scene.routes:
             draw_route(canvas, drawn, pose, size, scale)
         for drawn in scene.routes:
@@ -48,4 +48,4 @@ def draw_scene(
             with only_uncovered(canvas, label.uncovered, corners, pose, size, scale):
                 draw_label(canvas, label, pose, size, scale, kit.faces)
 
-    return painted(picture, paint)
+    return painted(frame, paint)
