@@ -78,13 +78,15 @@ def shots(world: World) -> list[Shot]:
     wall = place(marrowick, -120, 215)
     return [
         # name, centre, width in metres, pixels, tint, feather
-        Shot("Overview", 478e3, 243.5e3, 151e3, (4096, 2360), (0.98, 1.0, 1.02, 0, 1, 3), 0),
+        Shot("Overview", 480e3, 244e3, 170e3, (4480, 3008), (0.98, 1.0, 1.02, 0, 1, 3), 0),
         Shot("Marrowick coast", *at(marrowick, 1500, 3500), 40e3, (4096, 2730), (1.04, 1.0, 0.94, 2, 1, 0), 22),
         Shot("Quillhaven sheet", *at(quillhaven, 4000, 2500), 30e3, (3584, 2688), (0.95, 1.03, 0.96, 0, 4, 2), 22),
         Shot("Sarnish sheet", *at(sarnish, 4000, -1500), 28e3, (3072, 2304), (1.06, 1.01, 0.97, 4, 2, 4), 22),
+        Shot("Ebbing reach", *at(ebbing, 0, 600), 15e3, (3456, 2592), (1.03, 1.02, 0.98, 3, 2, 1), 24),
+        Shot("Ebbing isle", *at(ebbing, 100, 300), 4400, (3840, 3072), (1.0, 1.0, 1.03, 0, 1, 3), 24),
         Shot("Ebbing Light", ebbing.x, ebbing.y, 1800, (3072, 2048), (1.0, 1.0, 1.03, 0, 1, 3), 30, "ellipse"),
         Shot("Marrowick town", *place(marrowick, 100, -250), 7200, (3840, 2880), (0.98, 1.0, 1.02, 0, 1, 3), 24),
-        Shot("Quillhaven town", *place(quillhaven, 0, 0), 4600, (3584, 2464), (1.06, 1.0, 0.93, 5, 3, 0), 26),
+        Shot("Quillhaven town", *at(quillhaven, 0, 150), 4200, (4352, 3840), (1.06, 1.0, 0.93, 5, 3, 0), 20),
         Shot("Marrowick harbour", *place(marrowick, -20, 60), 1400, (3840, 2640), (1.03, 1.01, 0.97, 2, 1, 0), 24),
         Shot("Harbour basin", *place(marrowick, -85, 185), 660, (3840, 2640), (0.99, 1.0, 1.01, 0, 1, 2), 24),
         Shot("Harbour wall", *wall, 330, (3840, 2640), (1.0, 1.0, 1.0, 2, 2, 2), 26, "ellipse"),

@@ -6,12 +6,13 @@ import numpy as np
 import pytest
 
 from tests.stopwatch import quickest
+from yaila.core.camera import Ease
 from yaila.core.errors import BadEdit
-from yaila.core.film import Feather, Film, Plate, Vantage
+from yaila.core.film import Duration, Feather, Film, Passage, Plate, Vantage
 from yaila.core.film.model import Ground, PictureRef
 from yaila.core.ground import Similarity
 from yaila.core.ground.mercator import units_per_pixel
-from yaila.core.soundings import budget_of, plan_captures, soundings_of
+from yaila.core.soundings import Finding, budget_of, plan_captures, soundings_of
 from yaila.core.soundings.capture import SurveyReach, descent
 from yaila.standin.night_post import night_post, shots
 from yaila.standin.survey import BOUNDS
@@ -91,7 +92,7 @@ def test_reference_plates_carry_nothing() -> None:
 
 
 @pytest.fixture(scope="module")
-def post() -> Film:
+def shipped() -> Film:
     """The Night Post, without its pixels."""
     world = World()
     plates = [
@@ -99,6 +100,36 @@ def post() -> Film:
         for s in shots(world)
     ]
     return night_post(world, plates)
+
+
+@pytest.fixture(scope="module")
+def post(shipped: Film) -> Film:
+    """The Night Post with nothing between the whole sea and the lighthouse."""
+    missing = ("Ebbing reach", "Ebbing isle")
+    return shipped.model_copy(update={"plates": [one for one in shipped.plates if one.name not in missing]})
+
+
+def test_the_night_post_as_it_ships_has_no_grave_sounding(shipped: Film) -> None:
+    assert [finding.text for finding in soundings_of(shipped) if finding.grave] == []
+
+
+def test_soft_imagery_is_grave_only_where_the_picture_is_slow_enough_for_it_to_be_seen() -> None:
+    # Four times enlarged, four pixels soft: a shutter of 180 degrees smears more than that from 8 pixels a frame on.
+    def gliding(pixels: float) -> Finding:
+        far = 100 * pixels * 0.25
+        passage = Passage(ease=Ease(x1=0, y1=0, x2=1, y2=1), duration=Duration(unit="frames", value=100))
+        film = Film(
+            plates=[plate("Mush", 0, 0, 1, (9000, 9000))],
+            vantages=[Vantage(x=-far / 2, span=480, hold=0, passage=passage), Vantage(x=far / 2, span=480, hold=0)],
+        )
+        (soft,) = [finding for finding in soundings_of(film) if finding.kind == "soft"]
+        assert soft.figure == pytest.approx(4, rel=0.01)
+        return soft
+
+    assert gliding(7.8).grave
+    assert "seen" not in gliding(7.8).text
+    assert not gliding(8.4).grave
+    assert "too fast to be seen" in gliding(8.4).text
 
 
 def captured(film: Film, plan: object) -> Film:

@@ -29,8 +29,15 @@ def changes(track: Track) -> NDArray[np.float64]:
 def motion(track: Track, size: FrameSize) -> NDArray[np.float64]:
     """How far the picture moves from each moment to the next, frame widths: (n - 1, 2), the ground in the middle of
     the frame and the fastest of nine places spread over the frame that show ground."""
+    moved = moves(track, size)
+    return np.stack([moved[:, 0], moved.max(axis=1)], axis=1)
+
+
+def moves(track: Track, size: FrameSize) -> NDArray[np.float64]:
+    """How far the ground moves in the frame from each moment to the next, frame widths: (n - 1, 9), in the middle and
+    at eight places around it; 0 where no ground is seen."""
     if len(track) < 2:
-        return np.zeros((0, 2))
+        return np.zeros((0, 9))
     u = np.array([0.5, 0.1, 0.5, 0.9, 0.1, 0.9, 0.1, 0.5, 0.9])
     v = np.array([0.5, 0.1, 0.1, 0.1, 0.5, 0.5, 0.9, 0.9, 0.9])
     right, up, forward = track.axes()
@@ -57,5 +64,4 @@ def motion(track: Track, size: FrameSize) -> NDArray[np.float64]:
         at_u = np.einsum("nki,ni->nk", later, right[1:]) / track.span[1:, None] / depth
         at_v = np.einsum("nki,ni->nk", later, up[1:]) / track.span[1:, None] / depth
     moved = np.hypot(at_u - across, at_v - upward)
-    moved = np.where(seen[:-1] & (depth > 0.02), moved, 0.0)
-    return np.stack([moved[:, 0], moved.max(axis=1)], axis=1)
+    return np.asarray(np.where(seen[:-1] & (depth > 0.02), moved, 0.0))

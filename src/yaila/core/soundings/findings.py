@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from yaila.core.camera.pace import moves
 from yaila.core.film import Choreography, Film, Route, choreograph
 from yaila.core.film.fitting import ground_of
 from yaila.core.film.overlap import Open, Rim, rim_of
@@ -21,6 +22,9 @@ from yaila.core.type import Faces
 
 BARE = 0.001
 """From this share of a frame on, bare ground is found."""
+
+OPEN = 0.5
+"""The share of a frame's time that a shutter of 180 degrees is open."""
 
 GRAVE_TIMES = 1.5
 """Imagery enlarged more than this over a fifth of the frame is mush (common practice, no source)."""
@@ -98,10 +102,9 @@ def soundings_of(
     if not choreography.frames:
         return []
     look = budget_of(film, choreography)
-    spans = choreography.track.span
     findings = [
         *_bare(film, look),
-        *_soft(film, look, spans, length),
+        *_soft(film, look, choreography, length),
         *_unused(film, look),
         *_uncredited(film),
         *_holes(film),
@@ -178,21 +181,33 @@ def _in_run(look: Budget, run: slice, wrong: NDArray[np.bool_]) -> NDArray[np.bo
     return mask & np.isfinite(look.needs)
 
 
-def _soft(film: Film, look: Budget, spans: NDArray[np.float64], length: Callable[[float], str]) -> list[Finding]:
+def _smeared(film: Film, choreography: Choreography) -> NDArray[np.float64]:
+    """How many pixels of the film's frame the picture moves while a shutter of 180 degrees is open, at each frame, in
+    the median of nine places: what is finer is not seen. A cut smears nothing."""
+    moved = np.median(moves(choreography.track, film.frame.size), axis=1) * film.frame.width * OPEN
+    for leg, vantage in zip(choreography.legs[:-1], film.vantages, strict=False):
+        if vantage.cuts and 0 < leg.end <= len(moved):
+            moved[leg.end - 1] = 0
+    return np.minimum(np.append(moved, np.inf), np.insert(moved, 0, np.inf)) if len(moved) else np.zeros(1)
+
+
+def _soft(film: Film, look: Budget, choreography: Choreography, length: Callable[[float], str]) -> list[Finding]:
+    spans, smeared = choreography.track.span, _smeared(film, choreography)[look.frames]
     soft = (look.enlarged > SHARP) & (look.bare < 0.5)
     share = soft.mean(axis=1)
     times = np.quantile(look.enlarged, CARRIED, axis=1)
-    # A plate a run: where another plate carries the frame, another finding begins.
+    seen = (times > GRAVE_TIMES) & (times > smeared)
+    # Where it is grave, each plate that carries the frame is a finding of its own.
     main = np.array(
         [np.bincount(row[row >= 0], minlength=1).argmax() if (row >= 0).any() else -1 for row in look.plate]
     )
     found = []
     for whole_first, whole_last in _runs(share > 1 - CARRIED):
-        cuts = [
-            whole_first,
-            *(whole_first + 1 + np.flatnonzero(np.diff(main[whole_first : whole_last + 1]))),
-            whole_last + 1,
-        ]
+        whole = slice(whole_first, whole_last + 1)
+        if times[whole].max() <= SHARP:
+            continue
+        changes = np.flatnonzero(np.diff(main[whole])).tolist() if seen[whole].any() else []
+        cuts = [whole_first, *(whole_first + 1 + change for change in changes), whole_last + 1]
         for first, end in pairwise(cuts):
             run = slice(int(first), int(end))
             worst = int(first) + int(np.argmax(times[run]))
@@ -200,11 +215,13 @@ def _soft(film: Film, look: Budget, spans: NDArray[np.float64], length: Callable
             begins = int(first) + int(np.argmax(share[run] > 1 - CARRIED))
             at = np.nanmean(look.places[worst][soft[worst]], axis=0)
             limit = float(spans[look.frames[begins]])
+            grave = bool(seen[run].any())
+            hidden = "; too fast to be seen" if times[worst] > GRAVE_TIMES and not grave else ""
             found.append(
                 Finding(
                     id=f"soft-{look.frames[int(first)]}-{plate.id}",
                     kind="soft",
-                    grave=bool(times[worst] > GRAVE_TIMES),
+                    grave=grave,
                     first=int(look.frames[int(first)]),
                     last=int(look.frames[int(end) - 1]),
                     frame=int(look.frames[worst]),
@@ -212,7 +229,8 @@ def _soft(film: Film, look: Budget, spans: NDArray[np.float64], length: Callable
                     at=(float(at[0]), float(at[1])),
                     plate=plate.id,
                     figure=float(times[worst]),
-                    text=f"{plate.name} is enlarged {times[worst]:.1f} times, soft from a span of {length(limit)}",
+                    text=f"{plate.name} is enlarged {times[worst]:.1f} times, soft from a span of {length(limit)}"
+                    + hidden,
                     remedy=_missing(film, look, _in_run(look, run, soft)),
                 )
             )

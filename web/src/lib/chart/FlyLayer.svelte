@@ -4,7 +4,7 @@
   import { session } from "../film/session.svelte";
   import { length } from "../format";
   import { badgePlaces } from "./badges";
-  import { toScreen, type View } from "./view";
+  import { polyline, toScreen, type View } from "./view";
 
   let {
     view,
@@ -22,14 +22,11 @@
   const ground = $derived(film.ground.kind);
   const editing = $derived(session.step === "fly");
   const s = (point: XY): XY => toScreen(view, point);
-  const line = (points: XY[] | [number, number, number][]) =>
-    points
-      .map(([x, y]) =>
-        s([x, y])
-          .map((v) => v.toFixed(1))
-          .join(","),
-      )
-      .join(" ");
+  const line = (points: (XY | [number, number, number])[]) =>
+    polyline(
+      view,
+      points.map(([x, y]) => [x, y]),
+    );
 
   const vantages = $derived(
     plan.vantages.map((laid, index) => {

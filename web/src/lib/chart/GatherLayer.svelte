@@ -12,19 +12,27 @@
     return { x, y, width: right - x, height: below - y };
   }
 
-  const planned = $derived(session.step === "gather" ? (gathering.plan?.plates ?? []) : []);
+  /** Planned plates on the screen; one whose name would hide another's has none, it stands in the list. */
+  const planned = $derived.by(() => {
+    const plates = session.step === "gather" ? (gathering.plan?.plates ?? []) : [];
+    const named: { x: number; y: number }[] = [];
+    return plates.map((plate) => {
+      const box = rect(plate.box);
+      const place = { x: box.x + 5, y: box.y + box.height - 6 };
+      const free = named.every(({ x, y }) => Math.abs(x - place.x) > 150 || Math.abs(y - place.y) > 14);
+      if (box.width <= 60 || !free) return { box, name: null, place };
+      named.push(place);
+      const [wide, high] = plate.size.map((side) => side.toLocaleString("en"));
+      return { box, name: `zoom ${plate.zoom}, ${wide} × ${high}`, place };
+    });
+  });
   const finding = $derived(gathering.finding);
 </script>
 
-{#each planned as plate, k (k)}
-  {@const box = rect(plate.box)}
+{#each planned as { box, name, place }, k (k)}
   <rect class="planned case" {...box} />
   <rect class="planned" {...box} />
-  {#if box.width > 60}
-    <text class="halo" x={box.x + 5} y={box.y + 14}
-      >zoom {plate.zoom}, {plate.size[0].toLocaleString("en")} × {plate.size[1].toLocaleString("en")}</text
-    >
-  {/if}
+  {#if name}<text class="halo" {...place}>{name}</text>{/if}
 {/each}
 {#if finding?.remedy?.box}
   <rect class="fault" {...rect(finding.remedy.box)} />

@@ -3,7 +3,7 @@
   import type { Found, Timed } from "../film/marks";
   import { session } from "../film/session.svelte";
   import { length } from "../format";
-  import { toGround, toScreen, type View } from "./view";
+  import { polyline, toGround, toScreen, type View } from "./view";
 
   let {
     view,
@@ -23,14 +23,7 @@
   const of = (kind: string) => session.marks.filter((one) => one.kind === kind);
   const regions = $derived(of("region") as Found<"region">[]);
   const points = $derived([...of("marker"), ...of("label")] as Found<"marker" | "label">[]);
-  const line = (points: XY[]) =>
-    points
-      .map((point) =>
-        toScreen(view, point)
-          .map((v) => v.toFixed(1))
-          .join(","),
-      )
-      .join(" ");
+  const line = (points: XY[]) => polyline(view, points);
   const rings = ({ mark }: Found<"region">): XY[][] =>
     mark.circle ? (plan.marks.find(({ id }) => id === mark.id)?.rings ?? []) : (mark.rings as XY[][]);
 
@@ -97,6 +90,27 @@
     }),
   );
   const named = (x: number, y: number) => labelled.some(([u, v]) => Math.hypot(u - x, v - y) < 14);
+
+  /** The tags of labels: what they say, how wide they are, and how far they are raised so that none hides another. */
+  const tags = $derived.by(() => {
+    const set: { id: string; x: number; y: number; wide: number; text: string; raised: number }[] = [];
+    for (const found of points) {
+      const place = found.kind === "label" && placeOf(found);
+      const shown = (found.mark as Timed).shown || session.selection?.id === found.mark.id;
+      if (!place || !shown) continue;
+      const [x, y] = toScreen(view, place);
+      const text = (found.mark as Label).text.split("\n")[0]!;
+      const wide = text.length * 6.4 + 10;
+      let raised = 0;
+      const hidden = () =>
+        set.some(
+          (one) => Math.abs(one.x - x) < (one.wide + wide) / 2 && Math.abs(one.y - one.raised - y + raised) < 18,
+        );
+      while (hidden() && raised < 120) raised += 6;
+      set.push({ id: found.mark.id, x, y, wide, text, raised });
+    }
+    return new Map(set.map((tag) => [tag.id, tag]));
+  });
 
   /** Where a label is on the chart: one along a route stands at its middle, one in the frame nowhere. */
   function placeOf({ mark }: Found<"marker" | "label">): XY | null {
@@ -199,11 +213,10 @@
         <circle class="reach" cx={x} cy={y} r="12" /><circle cx={x} cy={y} r={on ? 7 : 5} />
         <circle class="inner" cx={x} cy={y} r="1.6" />
       {:else}
-        {@const text = (found.mark as Label).text.split("\n")[0]!}
-        {@const wide = text.length * 6.4 + 10}
-        <rect class="tag" x={x - wide / 2} y={y - 26} width={wide} height="17" rx="2" />
-        <path class="stalk" d="M{x} {y - 9}V{y}" />
-        <text class="says" {x} y={y - 14}>{text}</text>
+        {@const { wide, text, raised } = tags.get(found.mark.id)!}
+        <rect class="tag" x={x - wide / 2} y={y - 26 - raised} width={wide} height="17" rx="2" />
+        <path class="stalk" d="M{x} {y - 9 - raised}V{y}" />
+        <text class="says" {x} y={y - 14 - raised}>{text}</text>
       {/if}
     </g>
     {#if found.kind === "marker" && (on || (marking && !named(x, y)))}
