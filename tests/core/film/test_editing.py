@@ -17,6 +17,7 @@ from yaila.core.errors import YailaError
 from yaila.core.film import Film, Plate, choreograph, scene_at
 from yaila.core.film.acts import Act
 from yaila.core.film.model import PictureRef
+from yaila.core.picture import draw_scene
 from yaila.core.soundings import soundings_of
 
 ACTS: TypeAdapter[Any] = TypeAdapter(Act)
@@ -173,7 +174,8 @@ def holds_together(film: Film) -> None:
         assert isinstance(pose, Pose)
         assert all(map(math.isfinite, (pose.x, pose.y, pose.span, pose.tilt, pose.heading, pose.roll)))
         assert pose.span > 0
-        scene_at(film, found, frame)
+        scene = scene_at(film, found, frame)
+        assert draw_scene(np.zeros((90, 160, 3), np.uint8), scene, pose, film).shape == (90, 160, 3)
 
 
 def done_to(film: Film, wanted: dict[str, Any]) -> Film | None:

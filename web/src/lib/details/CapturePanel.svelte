@@ -23,11 +23,22 @@
     void gathering.loadSources();
   });
 
-  /** Numbers of the plan count at once; the plan follows. */
-  function set(key: "margin" | "density" | "budget" | "wide" | "close", value: number) {
-    gathering[key] = value;
-  }
+  type Asked = "margin" | "density" | "budget" | "wide" | "close";
+  type Range = { label: string; unit: string; step: number; min: number; max: number; log?: boolean; factor?: number };
+  const SPAN = { unit: "km", factor: 1000, step: 0.1, log: true, min: 50, max: 2e7 };
 </script>
+
+<!-- A number of the plan counts at once; the plan follows when it is let go. -->
+{#snippet asked(name: Asked, range: Range)}
+  <Cell
+    {...range}
+    value={gathering[name]}
+    text={name === "budget" ? gathering.budget.toLocaleString("en") : digits(gathering[name] / (range.factor ?? 1), 4)}
+    ontry={(value) => (gathering[name] = name === "budget" ? Math.round(value) : value)}
+    onkeep={() => gathering.makePlan()}
+    ondrop={() => {}}
+  />
+{/snippet}
 
 <PanelHead
   title="Capture plan"
@@ -81,42 +92,9 @@
   </p>
 {/if}
 <Cells columns={3}>
-  <Cell
-    label="Budget"
-    value={gathering.budget}
-    text={gathering.budget.toLocaleString("en")}
-    unit="tiles"
-    step={100}
-    min={1}
-    max={200000}
-    ontry={(value) => set("budget", Math.round(value))}
-    onkeep={() => gathering.makePlan()}
-    ondrop={() => {}}
-  />
-  <Cell
-    label="Margin"
-    value={gathering.margin}
-    text={digits(gathering.margin)}
-    unit="%"
-    step={1}
-    min={0}
-    max={200}
-    ontry={(value) => set("margin", value)}
-    onkeep={() => gathering.makePlan()}
-    ondrop={() => {}}
-  />
-  <Cell
-    label="Density"
-    value={gathering.density}
-    text={digits(gathering.density)}
-    unit="px/px"
-    step={0.1}
-    min={0.1}
-    max={4}
-    ontry={(value) => set("density", value)}
-    onkeep={() => gathering.makePlan()}
-    ondrop={() => {}}
-  />
+  {@render asked("budget", { label: "Budget", unit: "tiles", step: 100, min: 1, max: 200000 })}
+  {@render asked("margin", { label: "Margin", unit: "%", step: 1, min: 0, max: 200 })}
+  {@render asked("density", { label: "Density", unit: "px/px", step: 0.1, min: 0.1, max: 4 })}
 </Cells>
 {#if gathering.of === "place"}
   <Cells columns={3}>
@@ -125,34 +103,8 @@
       <b>{gathering.place?.name ?? "none yet"}</b>
       <button title="Plan for the middle of the chart" onclick={() => gathering.goHere()}>here</button>
     </div>
-    <Cell
-      label="From a span of"
-      value={gathering.wide}
-      text={digits(gathering.wide / 1000, 4)}
-      unit="km"
-      factor={1000}
-      step={0.1}
-      log
-      min={50}
-      max={2e7}
-      ontry={(value) => set("wide", value)}
-      onkeep={() => gathering.makePlan()}
-      ondrop={() => {}}
-    />
-    <Cell
-      label="Down to"
-      value={gathering.close}
-      text={digits(gathering.close / 1000, 4)}
-      unit="km"
-      factor={1000}
-      step={0.1}
-      log
-      min={50}
-      max={2e7}
-      ontry={(value) => set("close", value)}
-      onkeep={() => gathering.makePlan()}
-      ondrop={() => {}}
-    />
+    {@render asked("wide", { label: "From a span of", ...SPAN })}
+    {@render asked("close", { label: "Down to", ...SPAN })}
   </Cells>
 {/if}
 {#if gathering.of === "film" && gathering.stretch && plan?.stretch}

@@ -36,8 +36,8 @@
     name="scales"
     label="Size"
     options={[
-      { value: "frame", label: "same in every frame" },
-      { value: "ground", label: "grows with the ground" },
+      { value: "frame", label: "constant" },
+      { value: "ground", label: "as the ground" },
     ]}
   />
 </div>

@@ -34,9 +34,9 @@
     name="scales"
     label="Size"
     options={[
-      { value: "frame", label: "same in every frame" },
-      { value: "between", label: "between the two" },
-      { value: "ground", label: "lies on the ground" },
+      { value: "frame", label: "constant" },
+      { value: "between", label: "in between" },
+      { value: "ground", label: "as the ground" },
     ]}
   />
 </div>

@@ -249,8 +249,8 @@
       name="scales"
       label="Its width"
       options={[
-        { value: "frame", label: "same in every frame" },
-        { value: "ground", label: "grows with the ground" },
+        { value: "frame", label: "constant" },
+        { value: "ground", label: "as the ground" },
       ]}
     />
     <LookSelect

@@ -5,8 +5,9 @@
   import Button from "../../ui/Button.svelte";
   import Cell from "../../ui/Cell.svelte";
   import Cells from "../../ui/Cells.svelte";
-  import Field from "../Field.svelte";
+  import Fields from "../Fields.svelte";
   import Icon from "../../ui/Icon.svelte";
+  import Line from "../../ui/Line.svelte";
   import Segments from "../../ui/Segments.svelte";
   import Tick from "../../ui/Tick.svelte";
   import Regions from "./Regions.svelte";
@@ -32,8 +33,7 @@
   }
 </script>
 
-<div class="line">
-  <span>See-through</span>
+<Line label="See-through">
   <Segments
     label="What becomes see-through"
     options={[
@@ -44,10 +44,9 @@
     value={by}
     onchange={choose}
   />
-</div>
+</Line>
 {#if by === "colour"}
-  <div class="line">
-    <span>Colours that go</span>
+  <Line label="Colours that go">
     <div class="samples">
       {#if land?.by === "colour"}
         {#each land.samples as sample, k (k)}
@@ -67,46 +66,36 @@
         ><Icon name="dropper" size={14} />Pick on the chart</Button
       >
     </div>
-  </div>
+  </Line>
 {/if}
 {#if land?.by === "colour"}
-  <Cells columns={2}>
-    <Field
-      path="/plates/{index}/land/tolerance"
-      label="Tolerance"
-      value={land.tolerance}
-      unit="of 100"
-      step={0.5}
-      min={0}
-      max={100}
-      places={1}
-    />
-    <Field
-      path="/plates/{index}/land/softness"
-      label="Softness"
-      value={land.softness}
-      unit="of 100"
-      step={0.5}
-      min={0}
-      max={100}
-      places={1}
-    />
-  </Cells>
+  <Fields
+    columns={2}
+    path="/plates/{index}/land"
+    cells={[
+      { key: "tolerance", label: "Tolerance", value: land.tolerance, unit: "of 100", step: 0.5, max: 100 },
+      { key: "softness", label: "Softness", value: land.softness, unit: "of 100", step: 0.5, max: 100 },
+    ]}
+  />
 {:else if land?.by === "brightness"}
-  <Cells columns={2}>
-    <Field path="/plates/{index}/land/gamma" label="Gamma" value={land.gamma} step={0.05} log min={0.05} max={20} />
-    <Field
-      path="/plates/{index}/land/lift"
-      label="Lift"
-      value={land.lift}
-      unit="%"
-      factor={0.01}
-      step={0.02}
-      min={-1}
-      max={1}
-      places={1}
-    />
-  </Cells>
+  <Fields
+    columns={2}
+    path="/plates/{index}/land"
+    cells={[
+      {
+        key: "gamma",
+        label: "Gamma",
+        value: land.gamma,
+        unit: "",
+        step: 0.05,
+        log: true,
+        min: 0.05,
+        max: 20,
+        places: 2,
+      },
+      { key: "lift", label: "Lift", value: land.lift, unit: "%", factor: 0.01, step: 0.02, min: -1, max: 1 },
+    ]}
+  />
 {/if}
 {#if land}
   <div class="foot">
@@ -160,13 +149,6 @@
     place-items: center;
     border-top: 1px solid var(--rule);
     border-left: 1px solid var(--rule);
-  }
-  .line {
-    display: grid;
-    grid-template-columns: 100px 1fr;
-    align-items: center;
-    padding: 7px 12px;
-    color: var(--ink-2);
   }
   .samples {
     display: flex;

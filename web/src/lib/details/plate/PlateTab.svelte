@@ -3,10 +3,10 @@
   import { session } from "../../film/session.svelte";
   import { length, parseNumber } from "../../format";
   import Button from "../../ui/Button.svelte";
-  import Cells from "../../ui/Cells.svelte";
-  import Field from "../Field.svelte";
+  import Fields from "../Fields.svelte";
   import RevealFields from "../RevealFields.svelte";
   import Icon from "../../ui/Icon.svelte";
+  import Line from "../../ui/Line.svelte";
   import Segments from "../../ui/Segments.svelte";
 
   let { plate, laid, index }: { plate: Plate; laid: PlatePlan; index: number } = $props();
@@ -37,8 +37,7 @@
   <dt>A pixel is</dt>
   <dd>{length(laid.pixel, ground).join(" ")} wide, sharp to a span of {length(laid.sharp_span, ground).join(" ")}</dd>
 </dl>
-<div class="line">
-  <span>Seen in</span>
+<Line label="Seen in">
   <Segments
     label="Where the plate is seen"
     options={[
@@ -48,34 +47,35 @@
     value={plate.role}
     onchange={(role) => keep("role", role, role === "film" ? "Plate of the film" : "Reference plate")}
   />
-</div>
+</Line>
 {#if plate.role === "reference"}
-  <Cells columns={2}>
-    <Field
-      path="/plates/{index}/opacity"
-      label="Opacity on the chart"
-      value={plate.opacity}
-      unit="%"
-      factor={0.01}
-      step={0.05}
-      min={0}
-      max={1}
-      places={1}
-    />
-    <Field
-      path="/plates/{index}/contrast"
-      label="Contrast on the chart"
-      value={plate.contrast}
-      unit="%"
-      step={5}
-      min={10}
-      max={300}
-      places={0}
-    />
-  </Cells>
+  <Fields
+    columns={2}
+    path="/plates/{index}"
+    cells={[
+      {
+        key: "opacity",
+        label: "Opacity on the chart",
+        value: plate.opacity,
+        unit: "%",
+        factor: 0.01,
+        step: 0.05,
+        max: 1,
+      },
+      {
+        key: "contrast",
+        label: "Contrast on the chart",
+        value: plate.contrast,
+        unit: "%",
+        step: 5,
+        min: 10,
+        max: 300,
+        places: 0,
+      },
+    ]}
+  />
 {/if}
-<div class="line">
-  <span>Georeference</span>
+<Line label="Georeference">
   {#if plate.georeference}
     <div class="own">
       <Button onclick={() => session.act({ act: "lay_by_file", plate: plate.id, georeference: null })}
@@ -90,10 +90,9 @@
         : "Drop a world file of the same name, or tie it."}</small
     >
   {/if}
-</div>
+</Line>
 {#if ground === "plain"}
-  <div class="line top">
-    <span>Known places</span>
+  <Line label="Known places" top>
     <div class="known">
       {#each session.known as place, k (k)}
         <div>
@@ -113,18 +112,19 @@
         <Button disabled={!known} onclick={georeference}>Georeference the ground</Button>
       </div>
     </div>
-  </div>
+  </Line>
 {/if}
 <RevealFields reveal={plate.reveal} path="/plates/{index}" of={plate.id} frame={laid.uncovers ?? 0} />
-<label class="line">
-  <span>Credit</span>
+<Line label="Credit">
   <input
+    class="credit"
+    aria-label="Credit"
     value={plate.credit}
     placeholder="Whose picture it is, as it must be named"
     onkeydown={(event) => event.key === "Enter" && event.currentTarget.blur()}
     onchange={(event) => keep("credit", event.currentTarget.value, "Credit")}
   />
-</label>
+</Line>
 
 <style>
   dl {
@@ -135,16 +135,6 @@
   }
   dt {
     color: var(--ink-2);
-  }
-  .line {
-    display: grid;
-    grid-template-columns: 100px 1fr;
-    align-items: center;
-    padding: 6px 12px;
-    color: var(--ink-2);
-  }
-  .top {
-    align-items: start;
   }
   .own,
   .known div {
@@ -158,6 +148,9 @@
   }
   .known input {
     width: 96px;
+  }
+  .credit {
+    width: 100%;
   }
   small {
     font-size: 11px;

@@ -45,7 +45,10 @@
       }}
     >
       <i style:background={region.look.fill}></i><b>{region.name}</b>
-      <span>{region.rings.length} outlines, {corners(region).toLocaleString("en")} corners</span>
+      <span
+        >{region.rings.length}
+        {region.rings.length === 1 ? "outline" : "outlines"}, {corners(region).toLocaleString("en")} corners</span
+      >
     </button>
     <a href="/api/films/{session.id}/regions/{region.id}.geojson" download title="Save as GeoJSON">GeoJSON</a>
     <button

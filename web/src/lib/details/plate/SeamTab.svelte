@@ -2,9 +2,9 @@
   import type { Plate } from "../../api/client";
   import { session } from "../../film/session.svelte";
   import Button from "../../ui/Button.svelte";
-  import Cells from "../../ui/Cells.svelte";
-  import Field from "../Field.svelte";
+  import Fields from "../Fields.svelte";
   import Icon from "../../ui/Icon.svelte";
+  import Line from "../../ui/Line.svelte";
   import Segments from "../../ui/Segments.svelte";
 
   let { plate, index }: { plate: Plate; index: number } = $props();
@@ -22,8 +22,7 @@
   }
 </script>
 
-<div class="line">
-  <span>Feather</span>
+<Line label="Feather">
   <Segments
     label="Shape of the feather"
     options={[
@@ -34,10 +33,9 @@
     value={session.tool === "outline" ? "outline" : plate.feather.shape}
     onchange={shape}
   />
-</div>
+</Line>
 {#if plate.feather.shape === "outline" || session.tool === "outline"}
-  <div class="line">
-    <span></span>
+  <Line label="">
     <div class="draw">
       <Button
         on={session.tool === "outline"}
@@ -52,33 +50,17 @@
           : "Enter closes it"}</small
       >
     </div>
-  </div>
+  </Line>
 {/if}
-<Cells columns={2}>
-  <Field
-    path="/plates/{index}/feather/width"
-    label="Feather width"
-    value={plate.feather.width}
-    unit="%"
-    step={1}
-    min={0}
-    max={100}
-    places={1}
-  />
-  <Field
-    path="/plates/{index}/opacity"
-    label="Opacity"
-    value={plate.opacity}
-    unit="%"
-    factor={0.01}
-    step={0.05}
-    min={0}
-    max={1}
-    places={1}
-  />
-</Cells>
-<div class="line">
-  <span>Beyond its edges</span>
+<Fields
+  columns={2}
+  path="/plates/{index}"
+  cells={[
+    { key: "feather/width", label: "Feather width", value: plate.feather.width, unit: "%", max: 100 },
+    { key: "opacity", label: "Opacity", value: plate.opacity, unit: "%", factor: 0.01, step: 0.05, max: 1 },
+  ]}
+/>
+<Line label="Beyond its edges">
   <Segments
     label="How the plate goes on beyond its edges"
     options={[
@@ -89,41 +71,35 @@
     value={plate.edges?.mode ?? "none"}
     onchange={edges}
   />
-</div>
+</Line>
 {#if plate.edges}
-  <Cells columns={2}>
-    <Field
-      path="/plates/{index}/edges/reach"
-      label="Reach on every side"
-      value={plate.edges.reach}
-      unit="%"
-      step={5}
-      min={1}
-      max={400}
-      places={0}
-    />
-    <Field
-      path="/plates/{index}/edges/blend"
-      label="Blend at the joints"
-      value={plate.edges.blend}
-      unit="%"
-      step={1}
-      min={0}
-      max={50}
-      places={1}
-      disabled={plate.edges.mode === "mirror"}
-    />
-  </Cells>
+  <Fields
+    columns={2}
+    path="/plates/{index}/edges"
+    cells={[
+      {
+        key: "reach",
+        label: "Reach on every side",
+        value: plate.edges.reach,
+        unit: "%",
+        step: 5,
+        min: 1,
+        max: 400,
+        places: 0,
+      },
+      {
+        key: "blend",
+        label: "Blend at the joints",
+        value: plate.edges.blend,
+        unit: "%",
+        max: 50,
+        disabled: plate.edges.mode === "mirror",
+      },
+    ]}
+  />
 {/if}
 
 <style>
-  .line {
-    display: grid;
-    grid-template-columns: 100px 1fr;
-    align-items: center;
-    padding: 7px 12px;
-    color: var(--ink-2);
-  }
   .draw {
     display: flex;
     align-items: center;
