@@ -18,12 +18,17 @@ import httpx
 import numpy as np
 import pytest
 import pyvips
+from hypothesis import settings
 
 from tests.truth import fine_texture
 from yaila.core.film import Film, Plate, Vantage
 from yaila.core.ground import Similarity
 from yaila.core.imagery import PageStore
 from yaila.store import Store
+
+# The same cases every time, however slow the machine is.
+settings.register_profile("steady", deadline=None, derandomize=True)
+settings.load_profile("steady")
 
 
 def write_picture(path: Path, pixels: np.ndarray, **options: object) -> Path:

@@ -194,7 +194,7 @@ points_of_ways = st.lists(st.tuples(st.floats(-1e4, 1e4), st.floats(-1e4, 1e4)),
 
 
 @given(points_of_ways)
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_curves_are_those_of_scipy_and_as_long_as_quadrature_says(places: list[tuple[float, float]]) -> None:
     points = np.array(places)
     if np.linalg.norm(np.diff(points, axis=0), axis=1).min() < 1:
@@ -213,6 +213,20 @@ def test_curves_are_those_of_scipy_and_as_long_as_quadrature_says(places: list[t
         quad(lambda k: np.linalg.norm(theirs(k, 1)), a, b, limit=200, epsrel=1e-9)[0] for a, b in pairwise(knots)
     )
     assert curve.length == pytest.approx(length, rel=1e-3)
+    # Back from lengths to parameters, by the same quadrature.
+    ways = np.linspace(0, curve.length, 5)
+    for way, end in zip(ways, curve.parameter(ways), strict=True):
+        edges = [*range(math.ceil(end)), end]
+        so_far = sum(
+            quad(lambda t: np.linalg.norm(curve.derivative(np.array([t]))[0]), a, b, limit=200, epsrel=1e-8)[0]
+            for a, b in pairwise(edges)
+        )
+        assert so_far == pytest.approx(way, abs=2e-4 * curve.length)
+    # What is drawn strays along the line by a small part of a cut at most, and not at its ends.
+    drawn = np.linspace(0, curve.length, 300)
+    strays = np.linalg.norm(curve.about(drawn) - curve.along(drawn), axis=1)
+    assert strays.max() < 0.02 * curve.length
+    assert strays[[0, -1]].max() < 1e-9
 
 
 def test_follow_keeps_its_ground_speed_by_independent_quadrature() -> None:

@@ -88,7 +88,7 @@ def test_a_geotiff_lies_where_rasterio_says(tmp_path: Path, crs: str, transform:
     assert np.linalg.norm(off, axis=1).max() < 0.05 * pixel_on_ground(plate)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.floats(0.5, 50), st.floats(-20, 20), st.floats(-1e6, 1e6), st.floats(-1e6, 1e6))
 def test_a_world_file_is_the_transform_of_rasterio(a: float, b: float, x: float, y: float) -> None:
     # ESRI's six lines: A, D, B, E, C, F, the last two the centre of the first pixel.

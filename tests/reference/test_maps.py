@@ -27,7 +27,7 @@ def points(seed: int, count: int) -> tuple[np.ndarray, np.ndarray]:
     return source, source @ matrix.T + random.uniform(-5e5, 5e5, 2) + random.normal(0, 1.5, (count, 2))
 
 
-@settings(max_examples=25, deadline=None, derandomize=True)
+@settings(max_examples=25)
 @given(st.integers(0, 10**6), st.integers(4, 12), st.sampled_from(["similarity", "affine"]))
 def test_similarity_and_affine_are_scikit_images(seed: int, count: int, kind: str) -> None:
     source, goal = points(seed, count)
@@ -39,7 +39,7 @@ def test_similarity_and_affine_are_scikit_images(seed: int, count: int, kind: st
     assert through(solve_map(kind, source, goal), source) == pytest.approx(theirs(source), abs=exact)
 
 
-@settings(max_examples=25, deadline=None, derandomize=True)
+@settings(max_examples=25)
 @given(st.integers(0, 10**6), st.integers(5, 12))
 def test_the_homography_leaves_no_more_than_opencvs(seed: int, count: int) -> None:
     source, goal = points(seed, count)

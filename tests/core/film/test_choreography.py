@@ -59,7 +59,7 @@ def two(
                 routes=[ROUTE], **more)  # fmt: skip
 
 
-@settings(max_examples=12, deadline=None, phases=WHOLE, derandomize=True)
+@settings(max_examples=12, phases=WHOLE)
 @given(films)
 def test_every_channel_is_continuous_and_so_is_its_velocity(film: Film) -> None:
     plan = choreograph(film)
@@ -77,7 +77,7 @@ def test_every_channel_is_continuous_and_so_is_its_velocity(film: Film) -> None:
     assert (track.tilt <= 85).all()
 
 
-@settings(max_examples=25, deadline=None, phases=WHOLE, derandomize=True)
+@settings(max_examples=25, phases=WHOLE)
 @given(films)
 def test_a_vantage_is_reached_exactly_whatever_the_manner(film: Film) -> None:
     plan = choreograph(film)
@@ -91,7 +91,7 @@ def test_a_vantage_is_reached_exactly_whatever_the_manner(film: Film) -> None:
         assert min(turn, 360 - turn) < 1e-6
 
 
-@settings(max_examples=25, deadline=None, phases=WHOLE, derandomize=True)
+@settings(max_examples=25, phases=WHOLE)
 @given(
     st.lists(st.floats(0.5, 12), min_size=3, max_size=6),
     st.floats(0, 0.6),
@@ -248,7 +248,7 @@ def test_a_passage_can_take_the_pace_of_the_one_before() -> None:
     assert choreograph(film).legs[1].passage == 38
 
 
-@settings(max_examples=40, deadline=None, phases=WHOLE, derandomize=True)
+@settings(max_examples=40, phases=WHOLE)
 @given(films, st.lists(st.floats(0, 60).map(lambda t: round(t, 3)), max_size=6))
 def test_stretched_and_stretched_back_the_document_is_the_same(film: Film, beats: list[float]) -> None:
     for vantage in film.vantages:
@@ -285,7 +285,7 @@ def test_what_makes_no_sense_is_refused_in_words() -> None:
         Film(vantages=[Vantage(passage=Passage(manner=Follow(route="gone"))), Vantage()])
 
 
-@settings(max_examples=15, deadline=None, phases=WHOLE, derandomize=True)
+@settings(max_examples=15, phases=WHOLE)
 @given(films)
 def test_outlines_and_eyes_of_a_track_are_those_of_its_poses(film: Film) -> None:
     track = choreograph(film).track.part(slice(0, None, 97))

@@ -135,6 +135,13 @@ def test_rail_handles_turn_together_each_in_its_own_length() -> None:
     assert point.after == pytest.approx((200, 400, first.after[2]))
     assert np.linalg.norm(point.before) == pytest.approx(np.linalg.norm(first.before))
     assert np.linalg.norm(np.cross(point.before, point.after)) == pytest.approx(0, abs=1e-6)
+    # From the side, up and down too.
+    raised = acts.PullRailHandle(vantage="v0", point=0, which="after", to=(500, 900), up=first.z + 300).apply(pulled)
+    higher = raised.vantages[0].passage.manner.points[0]
+    assert higher.after == pytest.approx((200, 400, 300))
+    assert np.dot(higher.before, higher.after) == pytest.approx(
+        -np.linalg.norm(higher.before) * np.linalg.norm(higher.after)
+    )
     assert acts.RailHandles(vantage="v0", on=False).apply(pulled) == before
     with pytest.raises(BadEdit, match="no handles"):
         acts.PullRailHandle(vantage="v0", point=0, which="after", to=(0, 0)).apply(before)

@@ -19,7 +19,7 @@ from yaila.core.marks import MarkMoment, RouteMoment
 degrees = st.tuples(st.floats(-170, 170), st.floats(-70, 70))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(degrees, degrees)
 def test_the_shortest_way_is_that_of_geographiclib(start: tuple[float, float], end: tuple[float, float]) -> None:
     line = Geodesic.WGS84.InverseLine(start[1], start[0], end[1], end[0])

@@ -62,7 +62,7 @@ def test_what_is_drawn_is_as_long_as_the_way_that_is_done_and_where_it_should_be
     assert np.allclose(list(zip(starts, stops, strict=True)), ends, atol=1)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.sampled_from(PARTS), st.floats(0, 800))
 def test_a_head_is_at_a_place_when_the_way_for_it_is_done(part: str, place: float) -> None:
     draws = Draws(part=part)

@@ -78,7 +78,7 @@ def test_the_line_runs_at_one_pace_on_the_ground_waits_at_stops_and_is_whole_at_
     assert curve.length == pytest.approx(whole, rel=1e-6)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.floats(0, 1),
     st.sampled_from(["24", "25", "29.97", "50"]),
@@ -177,7 +177,7 @@ def test_a_marker_set_beside_a_route_stands_on_it_and_waits_for_the_line() -> No
     assert away.markers[0].starts == FilmMoment(seconds=2.8)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     st.floats(-700, 700), st.floats(-350, 350), st.floats(0, 60), st.floats(-180, 180), st.floats(-20, 20),
     st.sampled_from(["ring", "dot", "square", "target"]),

@@ -42,7 +42,7 @@ def middle_of(letter: str) -> tuple[float, float]:
     return bounds.centerX() - made.width / 2, bounds.centerY()
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.floats(-600, 600), st.floats(-300, 300), st.floats(0, 65), st.floats(-180, 180), st.floats(-20, 20))
 def test_an_upright_label_stands_on_its_place(x: float, y: float, tilt: float, heading: float, roll: float) -> None:
     pose = Pose(40, -30, 2000, tilt, heading, roll, 35)
@@ -54,7 +54,7 @@ def test_an_upright_label_stands_on_its_place(x: float, y: float, tilt: float, h
     assert centroid(drawn(label, pose)) == pytest.approx((u / w + dx * 40, v / w + (dy + 0.35) * 40), abs=0.25)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.floats(-500, 500), st.floats(-250, 250), st.floats(0, 60), st.floats(-180, 180), st.floats(-180, 180))
 def test_a_label_that_lies_on_the_ground_is_part_of_it(
     x: float, y: float, tilt: float, heading: float, turn: float

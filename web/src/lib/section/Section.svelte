@@ -145,6 +145,26 @@
     });
   }
 
+  function pullHandle(event: PointerEvent, k: number, which: "before" | "after") {
+    event.preventDefault();
+    event.stopPropagation();
+    const point = rail[k]!;
+    const [hx, hy, hz] = point[which]!;
+    const id = vantage!.id;
+    follow(event, {
+      moved: (_, dx, dy) => {
+        const way = dx / scale!.per;
+        const to: [number, number] = [point.x + hx + way * plane!.sin, point.y + hy + way * plane!.cos];
+        const up = Math.max(point.z + hz - dy / scale!.per, point.z / 500);
+        session.tryAct({ act: "pull_rail_handle", vantage: id, point: k, which, to, up });
+      },
+      done: (moved) => {
+        if (moved) void session.keepTrial("Pull a handle");
+      },
+      dropped: () => session.dropTrial(),
+    });
+  }
+
   const names = $derived(
     axes === "world"
       ? [
@@ -244,6 +264,19 @@
             <title>A point of the rail: drag it up and down</title>
           </g>
           <text class="mark" x={pu + 9} y={pv + 4}>{length(point.z, ground).join(" ")} up</text>
+          {#each ["before", "after"] as const as which (which)}
+            {#if point[which]}
+              {@const [dx, dy, dz] = point[which]}
+              {@const [hu, hv] = at([point.x + dx, point.y + dy, point.z + dz])}
+              <line class="arm" x1={pu} y1={pv} x2={hu} y2={hv} />
+              <!-- svelte-ignore a11y_no_static_element_interactions -->
+              <g class="grip" onpointerdown={(event) => pullHandle(event, k, which)}>
+                <circle class="reach" cx={hu} cy={hv} r="10" />
+                <rect class="handle" x={hu - 3.5} y={hv - 3.5} width="7" height="7" />
+                <title>A handle of the rail: along, and up and down</title>
+              </g>
+            {/if}
+          {/each}
         {/each}
         <text class="says" x={drawing.eye[0] + 14} y={Math.max(drawing.eye[1] + 4, 12)}
           >{length(laid.eye[2], ground).join(" ")} up, tilt {Math.round(vantage.tilt)}°</text
@@ -351,6 +384,14 @@
   .grip path {
     stroke: var(--camera);
     stroke-width: 2;
+  }
+  .arm {
+    stroke: var(--camera);
+  }
+  .grip rect.handle {
+    fill: #fff;
+    stroke: var(--camera);
+    stroke-width: 1.6;
   }
   .railpoint {
     fill: #fff;

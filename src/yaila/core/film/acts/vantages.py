@@ -319,14 +319,15 @@ class RailHandles(FilmAct):
 
 
 class PullRailHandle(FilmAct):
-    """Drag a handle of a rail point to a place; it keeps its height, and the other one turns with it in its own
-    length."""
+    """Drag a handle of a rail point to a place, and to a height ``up`` above the ground, or it keeps its own; the other
+    one turns with it in its own length."""
 
     act: Literal["pull_rail_handle"] = "pull_rail_handle"
     vantage: str
     point: int = Field(ge=0)
     which: Literal["before", "after"]
     to: Point
+    up: float | None = Field(None, gt=0, allow_inf_nan=False)
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
@@ -336,7 +337,7 @@ class PullRailHandle(FilmAct):
         if point is None or point.before is None or point.after is None:
             raise BadEdit("That point of the rail has no handles. Tick “Handles” first.")
         old, other = (point.before, point.after) if self.which == "before" else (point.after, point.before)
-        mine = (self.to.x - point.x, self.to.y - point.y, old[2])
+        mine = (self.to.x - point.x, self.to.y - point.y, old[2] if self.up is None else self.up - point.z)
         theirs = opposite(mine, other)
         before, after = (mine, theirs) if self.which == "before" else (theirs, mine)
         points[self.point] = point.model_copy(update={"before": before, "after": after})
