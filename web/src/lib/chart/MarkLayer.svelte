@@ -91,10 +91,15 @@
   );
   const named = (x: number, y: number) => labelled.some(([u, v]) => Math.hypot(u - x, v - y) < 14);
 
-  /** The tags of labels: what they say, how wide they are, and how far they are raised so that none hides another. */
+  /** How far a tag is raised at most, pixels. */
+  const HIGHEST = 42;
+
+  /** The tags of labels: what they say, how wide they are, and how far they are raised so that none hides another. One
+   * that finds no room has none; the chosen one comes first. */
   const tags = $derived.by(() => {
     const set: { id: string; x: number; y: number; wide: number; text: string; raised: number }[] = [];
-    for (const found of points) {
+    const chosen = (found: (typeof points)[number]) => Number(found.mark.id === session.selection?.id);
+    for (const found of [...points].sort((a, b) => chosen(b) - chosen(a))) {
       const place = found.kind === "label" && placeOf(found);
       const shown = (found.mark as Timed).shown || session.selection?.id === found.mark.id;
       if (!place || !shown) continue;
@@ -106,8 +111,8 @@
         set.some(
           (one) => Math.abs(one.x - x) < (one.wide + wide) / 2 && Math.abs(one.y - one.raised - y + raised) < 18,
         );
-      while (hidden() && raised < 120) raised += 6;
-      set.push({ id: found.mark.id, x, y, wide, text, raised });
+      while (hidden() && raised <= HIGHEST) raised += 6;
+      if (raised <= HIGHEST) set.push({ id: found.mark.id, x, y, wide, text, raised });
     }
     return new Map(set.map((tag) => [tag.id, tag]));
   });
@@ -212,7 +217,7 @@
       {#if found.kind === "marker"}
         <circle class="reach" cx={x} cy={y} r="12" /><circle cx={x} cy={y} r={on ? 7 : 5} />
         <circle class="inner" cx={x} cy={y} r="1.6" />
-      {:else}
+      {:else if tags.has(found.mark.id)}
         {@const { wide, text, raised } = tags.get(found.mark.id)!}
         <rect class="tag" x={x - wide / 2} y={y - 26 - raised} width={wide} height="17" rx="2" />
         <path class="stalk" d="M{x} {y - 9 - raised}V{y}" />
