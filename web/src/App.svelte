@@ -102,9 +102,7 @@
       Delete: () => {
         if (selection?.kind === "vantage" && session.step === "fly")
           void session.act({ act: "remove_vantages", vantages: session.chosen });
-        if (selection?.kind === "route" && (session.step === "fly" || session.step === "mark"))
-          void session.act({ act: "remove_route", route: selection.id });
-        if (session.mark && session.mark.kind !== "route" && session.step === "mark")
+        if (session.mark && (session.step === "mark" || (session.step === "fly" && session.mark.kind === "route")))
           void session.removeMark(session.mark);
         if (selection?.kind === "plate" && session.step === "fit")
           void session.act({ act: "remove_plate", plate: selection.id });

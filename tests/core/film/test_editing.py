@@ -121,7 +121,7 @@ class Hand:
                      "how": self.one([None, "circle", "wipe", "route"])},
         ]  # fmt: skip
         drawn: list[Callable[[], dict[str, Any]]] = [
-            lambda: {"act": "remove_route", "route": self.route().id},
+            lambda: {"act": "remove_mark", "mark": self.route().id},
             lambda: {"act": "reverse_route", "route": self.route().id},
             lambda: {"act": "shortest_way", "route": self.route().id},
             lambda: {"act": "join_routes", "route": self.route().id, "other": self.route().id},

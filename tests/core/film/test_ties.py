@@ -49,7 +49,7 @@ def test_all_that_hangs_on_a_point_goes_along_with_it() -> None:
 
 def test_all_that_hangs_on_a_route_keeps_its_time_when_it_goes() -> None:
     one = film()
-    gone = acts.RemoveRoute(route="r").apply(one)
+    gone = acts.RemoveMark(mark="r").apply(one)
     assert frames(gone) == frames(one)
     assert all(isinstance(moment, FilmMoment) for moment in hung(gone))
 

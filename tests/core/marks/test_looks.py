@@ -75,7 +75,7 @@ def test_what_hangs_on_a_mark_stays_in_time_when_it_goes() -> None:
     assert gone.mark("n").starts == FilmMoment(seconds=2)
     along = tied.model_copy(deep=True)
     along.labels[0].stands, along.labels[0].route = "route", "w"
-    bare = acts.RemoveRoute(route="w").apply(along)
+    bare = acts.RemoveMark(mark="w").apply(along)
     assert (bare.labels[0].stands, bare.labels[0].x) == ("facing", 50)
 
 

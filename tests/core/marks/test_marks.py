@@ -137,7 +137,7 @@ def test_what_hung_on_something_taken_away_keeps_its_time() -> None:
         Marker(id="n", x=0, y=0, starts=MarkMoment(mark="m", offset=1)),
     )
     before = choreograph(one).timeline.spans
-    for act in (acts.RemoveRoute(route="r"), acts.RemoveVantages(vantages=["b"])):
+    for act in (acts.RemoveMark(mark="r"), acts.RemoveVantages(vantages=["b"])):
         one = act.apply(one)
         after = choreograph(one).timeline.spans
         assert {key: span.start for key, span in after.items()} == {key: span.start for key, span in before.items()}

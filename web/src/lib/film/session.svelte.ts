@@ -240,9 +240,8 @@ export class Session {
   }
 
   /** Take the chosen mark away. */
-  async removeMark({ kind, mark }: Found): Promise<void> {
-    if (kind === "route") await this.act({ act: "remove_route", route: mark.id });
-    else await this.act({ act: "remove_mark", mark: mark.id });
+  async removeMark({ mark }: Found): Promise<void> {
+    await this.act({ act: "remove_mark", mark: mark.id });
   }
 
   /** Make another mark like one, a little beside it. */

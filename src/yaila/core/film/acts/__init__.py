@@ -51,7 +51,6 @@ from yaila.core.film.acts.routes import (
     JoinRoutes,
     OffsetRoute,
     PullRouteHandle,
-    RemoveRoute,
     ReverseRoute,
     RouteHandles,
     ShortestWay,
@@ -94,7 +93,6 @@ Act = Annotated[
     | RemovePlate
     | AddRoute
     | ImportRoute
-    | RemoveRoute
     | ShortestWay
     | JoinRoutes
     | SplitRoute
@@ -184,7 +182,6 @@ __all__ = [
     "RailHandles",
     "RemoveMark",
     "RemovePlate",
-    "RemoveRoute",
     "RemoveStyle",
     "RemoveVantages",
     "ReorderVantage",

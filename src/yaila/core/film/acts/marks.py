@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError
 
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
+from yaila.core.film.acts.routes import without_route
 from yaila.core.film.acts.ties import at_frame, hooks, settle
 from yaila.core.film.marked import (
     AnyMark,
@@ -142,7 +143,7 @@ def _list_of(film: Film, mark: AnyMark) -> list[Any]:
 
 
 class RemoveMark(FilmAct):
-    """Take a marker, a label or a region away. What hangs on it stays where it is in time."""
+    """Take a mark away. What hangs on it stays where it is in time."""
 
     act: Literal["remove_mark"] = "remove_mark"
     mark: str
@@ -151,7 +152,7 @@ class RemoveMark(FilmAct):
         film = film.model_copy(deep=True)
         mark = film.mark(self.mark)
         if isinstance(mark, Route):
-            raise BadEdit("A route is taken away by “remove_route”, which sees to what follows it.")
+            return without_route(film, self.mark)
         settle(film, lambda moment: isinstance(moment, MarkMoment) and moment.mark == self.mark)
         _list_of(film, mark).remove(mark)
         return film

@@ -70,39 +70,31 @@ class ImportRoute(FilmAct):
         return film
 
 
-class RemoveRoute(FilmAct):
-    """Take a route away. Passages that follow it become Glides of the same time."""
-
-    act: Literal["remove_route"] = "remove_route"
-    route: str
-
-    def apply(self, film: Film) -> Film:
-        film.route(self.route)
-        film = film.model_copy(deep=True)
-        for vantage in film.vantages:
-            manner = vantage.passage.manner
-            if isinstance(manner, Follow) and manner.route == self.route:
-                vantage.passage.manner = Glide()
-        # What hangs on the line stays where it is in time.
-        settle(
-            film,
-            lambda moment: (
-                (isinstance(moment, RouteMoment) and moment.route == self.route)
-                or (isinstance(moment, MarkMoment) and moment.mark == self.route)
-            ),
-        )
-        for one in (*film.plates, *film.timed):
-            if one.reveal and one.reveal.route == self.route:
-                one.reveal = None
-        for label in film.labels:
-            if label.route == self.route:
-                place = film.route(self.route).curve.along(
-                    np.array([label.along * film.route(self.route).curve.length])
-                )
-                label.x, label.y = (float(value) for value in place[0])
-                label.stands, label.route = "facing", None
-        film.routes = [route for route in film.routes if route.id != self.route]
-        return film
+def without_route(film: Film, route_id: str) -> Film:
+    """The film without a route. Passages that follow it become Glides of the same time, what it uncovers is all there,
+    labels along it stand where they were, and what hangs on its line stays where it is in time."""
+    film = film.model_copy(deep=True)
+    route = film.route(route_id)
+    for vantage in film.vantages:
+        manner = vantage.passage.manner
+        if isinstance(manner, Follow) and manner.route == route_id:
+            vantage.passage.manner = Glide()
+    settle(
+        film,
+        lambda moment: (
+            (isinstance(moment, RouteMoment) and moment.route == route_id)
+            or (isinstance(moment, MarkMoment) and moment.mark == route_id)
+        ),
+    )
+    for one in (*film.plates, *film.timed):
+        if one.reveal and one.reveal.route == route_id:
+            one.reveal = None
+    for label in film.labels:
+        if label.route == route_id:
+            label.x, label.y = route.curve.along(np.array([label.along * route.curve.length]))[0].tolist()
+            label.stands, label.route = "facing", None
+    film.routes.remove(route)
+    return film
 
 
 class ReverseRoute(FilmAct):
@@ -231,7 +223,7 @@ class JoinRoutes(FilmAct):
             manner = vantage.passage.manner
             if isinstance(manner, Follow) and manner.route == self.other:
                 vantage.passage.manner = manner.model_copy(update={"route": self.route})
-        return RemoveRoute(route=self.other).apply(film)
+        return without_route(film, self.other)
 
 
 class SplitRoute(FilmAct):
