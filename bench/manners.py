@@ -40,7 +40,8 @@ def goal_in_frame(manner: object, start: dict, end: dict, spans: tuple[float, fl
         ],
         routes=[ROUTE],
     )  # fmt: skip
-    track = choreograph(film).track
+    choreography = choreograph(film)
+    track = choreography.camera.at(np.arange(choreography.frames, dtype=np.float64))
     places = []
     for k in range(len(track)):
         u, v, w = track.pose(k).frame_from_ground(film.frame.size) @ np.array([8000.0, 3000.0, 1.0])

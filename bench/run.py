@@ -22,12 +22,13 @@ import numpy as np
 import pyvips
 
 from yaila.api.frames import JPEG_QUALITY
-from yaila.core.camera import FrameSize, Pose
-from yaila.core.film import Film, choreograph, scene_at
+from yaila.core.camera import FrameSize, Pose, View
+from yaila.core.film import Film, choreograph
 from yaila.core.ground import Similarity
 from yaila.core.imagery import PAGE, PageStore, build_pyramid, open_pyramid
-from yaila.core.picture import Layer, Quality, draw, picture_of
+from yaila.core.picture import PlateLayer, Quality, Renderer, Request, draw, jpeg
 from yaila.core.soundings import soundings_of
+from yaila.core.time import Time
 from yaila.farm.reel import ReelSettings, render
 from yaila.formats.mp4 import mp4_writer
 from yaila.standin.night_post import FILM_ID, ensure_night_post
@@ -46,11 +47,6 @@ def timed(work: Callable[[], object]) -> float:
     start = time.perf_counter()
     work()
     return time.perf_counter() - start
-
-
-def jpeg(frame: np.ndarray) -> None:
-    """A frame as the viewfinder gets it."""
-    cv2.imencode(".jpg", cv2.cvtColor(frame, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
 
 
 def row(name: str, figure: float, floor: float, goal: float, unit: str) -> None:
@@ -79,22 +75,20 @@ def draft_floor(store: Store, film: Film) -> float:
 
     def once() -> None:
         flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-        jpeg(np.ascontiguousarray(cv2.warpPerspective(source, matrix, DRAFT, flags=flags)[..., :3]))
+        frame = np.ascontiguousarray(cv2.warpPerspective(source, matrix, DRAFT, flags=flags)[..., :3])
+        cv2.imencode(".jpg", cv2.cvtColor(frame, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
 
     for _ in range(5):
         once()
     return p95([timed(once) for _ in range(60)]) * 1000
 
 
-def drawer(
-    store: Store, film: Film, pages: PageStore, size: FrameSize, quality: Quality
-) -> Callable[[int], np.ndarray]:
-    """Draws frames of a film, its marks included."""
-    choreography = choreograph(film)
+def drawer(store: Store, film: Film, pages: PageStore, size: FrameSize, quality: Quality) -> Callable[[int], bytes]:
+    """Draws frames of a film, its marks included, as JPEG, as the viewfinder gets them."""
+    renderer = Renderer(store.pictures.pyramid, pages, store.aids.kit)
 
-    def frame(k: int) -> np.ndarray:
-        pose, scene = choreography.track.pose(k), scene_at(film, choreography, k)
-        return picture_of(film, pose, size, quality, store.pictures.pyramid, pages, scene, store.aids.kit)
+    def frame(k: int) -> bytes:
+        return jpeg(renderer.render(Request(film, Time(k), size, quality)), JPEG_QUALITY)
 
     return frame
 
@@ -106,7 +100,7 @@ def draft_frame(store: Store, film: Film) -> None:
         frame(k)
     times = []
     for start in range(0, count, 50):
-        times += [timed(lambda k=k: jpeg(frame(k))) for k in range(start, min(start + 12, count))]
+        times += [timed(lambda k=k: frame(k)) for k in range(start, min(start + 12, count))]
     row("draft_frame", p95(times) * 1000, draft_floor(store, film), 3, "ms")
 
 
@@ -117,7 +111,7 @@ def seek_cold(store: Store, film: Film) -> None:
     times = []
     for k in np.random.default_rng(11).integers(0, choreograph(film).frames, 60).tolist():
         pages.clear()
-        times.append(timed(lambda k=k: jpeg(frame(k))))
+        times.append(timed(lambda k=k: frame(k)))
     row("seek_cold", p95(times) * 1000, draft_floor(store, film), 12, "ms")
 
 
@@ -176,9 +170,11 @@ def growth_of(path: Path) -> None:
     """Draw the same frames well inside one plate and print the median milliseconds and the peak memory in MiB."""
     pyramid, pages = open_pyramid(path), PageStore(256)
     width, height = pyramid.sizes[0]
-    layer = Layer("a", pyramid, Similarity(x=width / 2, y=height / 2).matrix(width, height))
+    layer = PlateLayer("a", pyramid, Similarity(x=width / 2, y=height / 2).matrix(width, height))
     poses = [Pose(width / 2 + 24 * k, height / 2, span, 20, 5) for span in (1600, 4000) for k in range(40)]
-    times = [timed(lambda p=pose: draw([layer], p, DRAFT, (0, 0, 0), Quality.DRAFT, pages)) for pose in poses]
+    times = [
+        timed(lambda p=pose: draw([layer], View.of(p, DRAFT), (0, 0, 0, 255), Quality.DRAFT, pages)) for pose in poses
+    ]
     # Of this process alone: what getrusage tells of a child starts from the peak of the process that made it.
     status = Path("/proc/self/status").read_text()
     peak = int(next(line for line in status.splitlines() if line.startswith("VmHWM")).split()[1]) / 1024

@@ -14,9 +14,11 @@ import numpy as np
 import pytest
 import pyvips
 
+from tests.drawing import picture_of
 from yaila.core.film import Film, choreograph
 from yaila.core.imagery import PageStore
-from yaila.core.picture import Quality, picture_of
+from yaila.core.picture import Quality
+from yaila.core.time import Time
 from yaila.store import Store
 
 
@@ -41,7 +43,7 @@ def test_track_gives_the_camera_at_every_frame(yaila, store: Store, small_film: 
     rows = list(csv.DictReader(io.StringIO(yaila("track", film)[0])))
     plan = choreograph(small_film)
     assert len(rows) == plan.frames
-    pose = plan.track.pose(20)
+    pose = plan.pose(Time(20))
     assert float(rows[20]["span"]) == pytest.approx(pose.span)
     assert float(rows[20]["eye_height"]) == pytest.approx(pose.eye()[2])
     matrix = np.array([[float(rows[20][f"m{i}{j}"]) for j in range(3)] for i in range(3)])
@@ -62,7 +64,7 @@ def test_still_is_the_engine_s_picture(yaila, store: Store, small_film: Film, tm
     film = store.films.create(small_film).id
     assert yaila("still", film, "--at", "00:00:00:12", "--out", tmp_path / "a.png")[2] == 0
     drawn = picture_of(
-        small_film, choreograph(small_film).track.pose(12), small_film.frame.size, Quality.FINAL,
+        small_film, choreograph(small_film).pose(Time(12)), small_film.frame.size, Quality.FINAL,
         store.pictures.pyramid, PageStore(32),
     )  # fmt: skip
     assert np.array_equal(pyvips.Image.new_from_file(str(tmp_path / "a.png")).numpy()[..., :3], drawn)

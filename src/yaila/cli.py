@@ -14,8 +14,8 @@ import typer
 
 from yaila.core.camera import FrameSize
 from yaila.core.errors import BadBundle, YailaError
-from yaila.core.film import Film, choreograph, scene_at
-from yaila.core.time import frame_at_timecode
+from yaila.core.film import Film, choreograph
+from yaila.core.time import Time, frame_at_timecode
 from yaila.store import Store, checked
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, help="Camera choreography over layered map imagery.")
@@ -73,7 +73,7 @@ def track(film: FilmArg, format: Annotated[str, typer.Option(help="csv or json")
     choreography = choreograph(document)
     rows: list[dict[str, Any]] = []
     for frame in range(choreography.frames):
-        pose = choreography.track.pose(frame)
+        pose = choreography.pose(Time(frame))
         eye = pose.eye()
         rows.append(
             {
@@ -113,7 +113,7 @@ def still(
 ) -> None:
     """Draw one frame as PNG."""
     from yaila.core.imagery import PageStore
-    from yaila.core.picture import Quality, picture_of
+    from yaila.core.picture import Quality, Renderer, Request
     from yaila.formats.png import write_png
 
     document, store = _film(film)
@@ -126,22 +126,12 @@ def still(
         frame_size = FrameSize(int(width), int(height))
     if quality not in ("draft", "final"):
         raise typer.BadParameter("draft or final", param_hint="--quality")
-    choreography = choreograph(document)
-    if not 0 <= frame < choreography.frames:
-        raise YailaError(f"The film has {choreography.frames} frames; there is no frame {frame}.")
-    pose = choreography.track.pose(frame)
-    scene = scene_at(document, choreography, frame)
-    picture = picture_of(
-        document,
-        pose,
-        frame_size,
-        Quality[quality.upper()],
-        store.pictures.pyramid,
-        PageStore(256),
-        scene,
-        store.aids.kit,
-    )
-    write_png(out, picture)
+    count = choreograph(document).frames
+    if not 0 <= frame < count:
+        raise YailaError(f"The film has {count} frames; there is no frame {frame}.")
+    renderer = Renderer(store.pictures.pyramid, PageStore(256), store.aids.kit)
+    picture = renderer.render(Request(document, Time(frame), frame_size, Quality[quality.upper()]))
+    write_png(out, picture.rgb)
 
 
 @app.command()

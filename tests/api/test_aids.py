@@ -9,12 +9,12 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
+from tests.drawing import draw_scene
 from yaila.api.app import create_app
 from yaila.core.camera import Pose
 from yaila.core.film import Film, Label, Marker, Route, RoutePoint, Scene
 from yaila.core.film.scene import DrawnRoute, Present
 from yaila.core.marks import Lettering, MarkerLook, Stroke, Traveller
-from yaila.core.picture import draw_scene
 from yaila.core.type.faces import FOLDER
 from yaila.formats.bundle import read_bundle, write_bundle
 from yaila.store import Store

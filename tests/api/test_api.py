@@ -13,11 +13,13 @@ from fastapi.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
 from tests.conftest import Server, write_picture
+from tests.drawing import picture_of
 from tests.truth import fine_texture, psnr
 from yaila.api.app import create_app
 from yaila.core.film import Film, choreograph
 from yaila.core.imagery import PageStore
-from yaila.core.picture import Quality, picture_of
+from yaila.core.picture import Quality
+from yaila.core.time import Time
 from yaila.store import Store
 
 HERE = "http://127.0.0.1:8471"
@@ -92,7 +94,7 @@ def test_a_frame_is_what_the_engine_draws(client: TestClient, store: Store, film
     state = client.get(f"/api/films/{film}").json()["state"]
     answer = client.get(f"/api/films/{film}/frames/20.jpg?state={state}&width=320&quality=final")
     frame = cv2.cvtColor(cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_COLOR), cv2.COLOR_BGR2RGB)
-    pose = choreograph(small_film).track.pose(20)
+    pose = choreograph(small_film).pose(Time(20))
     drawn = picture_of(small_film, pose, small_film.frame.size, Quality.FINAL, store.pictures.pyramid, PageStore(32))
     assert psnr(frame, drawn) > 28
     assert client.get(f"/api/films/{film}/frames/9999.jpg?state={state}").status_code == 404

@@ -17,13 +17,13 @@ from scipy.interpolate import CubicHermiteSpline, PchipInterpolator
 from scipy.optimize import brentq, minimize_scalar
 from scipy.spatial import cKDTree
 
-from yaila.core.camera import PRESETS, Ease, FrameSize, Move, Pose, path_length
-from yaila.core.camera.easing import SpeedPoint
+from tests.drawing import motion
+from yaila.core.camera import FrameSize, Move, Pose, path_length
 from yaila.core.camera.manners import Follow, Glide, Hop, Rail, RailPoint
 from yaila.core.camera.manners.glide import glide
 from yaila.core.camera.manners.hop import hop
-from yaila.core.camera.pace import motion
 from yaila.core.ground.curve import smooth
+from yaila.core.time import PRESETS, Ease, SpeedPoint
 
 WEB = Path(__file__).parents[2] / "web"
 HD = FrameSize(1920, 1080)

@@ -9,11 +9,12 @@ import numpy as np
 import pytest
 
 from tests.conftest import write_picture
+from tests.drawing import draw
 from tests.truth import fine_texture, psnr, true_picture
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.ground import Similarity
 from yaila.core.imagery import PageStore, build_pyramid, open_pyramid
-from yaila.core.picture import Layer, Quality, draw
+from yaila.core.picture import PlateLayer, Quality
 
 SIZE = FrameSize(480, 270)
 
@@ -24,20 +25,20 @@ def plate() -> np.ndarray:
 
 
 @pytest.fixture(scope="module")
-def layer(plate: np.ndarray, tmp_path_factory: pytest.TempPathFactory) -> Layer:
+def layer(plate: np.ndarray, tmp_path_factory: pytest.TempPathFactory) -> PlateLayer:
     folder: Path = tmp_path_factory.mktemp("truth")
     build_pyramid(write_picture(folder / "plate.png", plate), folder / "plate.tif", "plate.png")
-    return Layer("plate", open_pyramid(folder / "plate.tif"), Similarity(x=2048, y=1536).matrix(4096, 3072))
+    return PlateLayer("plate", open_pyramid(folder / "plate.tif"), Similarity(x=2048, y=1536).matrix(4096, 3072))
 
 
-def drawn(layer: Layer, pose: Pose, quality: Quality, pages: PageStore) -> np.ndarray:
+def drawn(layer: PlateLayer, pose: Pose, quality: Quality, pages: PageStore) -> np.ndarray:
     return draw([layer], pose, SIZE, (0, 0, 0), quality, pages)
 
 
 @pytest.mark.parametrize("span", [300, 480, 700, 1100, 1700, 2600])
 @pytest.mark.parametrize(("tilt", "heading", "roll"), [(0, 0, 0), (0, 33, 0), (45, 20, 0), (62, -50, 0), (55, 10, 25)])
 def test_frames_are_true(
-    plate: np.ndarray, layer: Layer, pages: PageStore, span: float, tilt: float, heading: float, roll: float
+    plate: np.ndarray, layer: PlateLayer, pages: PageStore, span: float, tilt: float, heading: float, roll: float
 ) -> None:
     pose = Pose(2000.3, 1500.7, span * (0.5 if tilt > 50 else 1), tilt, heading, roll)
     truth = true_picture(plate, 1.0, pose, *SIZE)
@@ -46,14 +47,14 @@ def test_frames_are_true(
 
 
 def test_the_edge_of_a_plate_is_smooth_and_beyond_it_is_the_background(
-    plate: np.ndarray, layer: Layer, pages: PageStore
+    plate: np.ndarray, layer: PlateLayer, pages: PageStore
 ) -> None:
     pose = Pose(0, 0, 700, 40, 30)
     truth = true_picture(plate, 1.0, pose, *SIZE)
     assert psnr(truth, drawn(layer, pose, Quality.FINAL, pages)) >= 36
 
 
-def test_no_step_in_sharpness_through_a_level_change(plate: np.ndarray, layer: Layer, pages: PageStore) -> None:
+def test_no_step_in_sharpness_through_a_level_change(plate: np.ndarray, layer: PlateLayer, pages: PageStore) -> None:
     # A slow dive of 3 % a frame through two octaves. Sharpness is the energy of the Laplacian, as a logarithm;
     # whatever the truth does from frame to frame, the engine must do too. A level change without blending is a
     # step of 0.4 at final quality and 0.9 at draft.
@@ -70,7 +71,7 @@ def test_no_step_in_sharpness_through_a_level_change(plate: np.ndarray, layer: L
         assert steps.max() < (0.07 if quality is Quality.FINAL else 0.2)
 
 
-def test_a_very_slow_zoom_does_not_shimmer(plate: np.ndarray, layer: Layer, pages: PageStore) -> None:
+def test_a_very_slow_zoom_does_not_shimmer(plate: np.ndarray, layer: PlateLayer, pages: PageStore) -> None:
     # Half a thousandth a frame: the change from frame to frame may not exceed the truth's by more than rounding.
     spans = 1500 * 0.9995 ** np.arange(4)
     ours = [drawn(layer, Pose(2048, 1536, span), Quality.FINAL, pages).astype(float) for span in spans]
@@ -80,7 +81,7 @@ def test_a_very_slow_zoom_does_not_shimmer(plate: np.ndarray, layer: Layer, page
         assert flicker < 1.0
 
 
-def test_same_pixels_whatever_is_in_memory_and_in_however_many_bands(layer: Layer, pages: PageStore) -> None:
+def test_same_pixels_whatever_is_in_memory_and_in_however_many_bands(layer: PlateLayer, pages: PageStore) -> None:
     pose = Pose(2000, 1500, 2400, 50, 20)
     first = drawn(layer, pose, Quality.FINAL, pages)
     tight = PageStore(8)
@@ -92,7 +93,7 @@ def test_same_pixels_whatever_is_in_memory_and_in_however_many_bands(layer: Laye
 
 @pytest.mark.parametrize("roll", [0, 14])
 def test_with_the_horizon_in_sight_the_ground_is_true_and_does_not_depend_on_memory(
-    plate: np.ndarray, layer: Layer, pages: PageStore, roll: float
+    plate: np.ndarray, layer: PlateLayer, pages: PageStore, roll: float
 ) -> None:
     pose = Pose(2000, 600, 60, 80, 5, roll)
     pages.clear()

@@ -17,6 +17,7 @@ from yaila.core.errors import NotFound, StaleEdit, YailaError
 from yaila.core.film import Choreography, Film, choreograph
 from yaila.core.film.acts import Act
 from yaila.core.imagery import PageStore
+from yaila.core.picture import Renderer
 from yaila.farm import Farm
 from yaila.store import Store, difference
 
@@ -36,6 +37,7 @@ class Desk:
         self.store = store
         self.farm = Farm(store)
         self.pages = PageStore(384)
+        self.renderer = Renderer(store.pictures.pyramid, self.pages, store.aids.kit)
         self._films: OrderedDict[str, tuple[Film, Choreography]] = OrderedDict()
         self._lock = threading.Lock()
         self._drawers = ThreadPoolExecutor(2, thread_name_prefix="viewfinder")
@@ -68,7 +70,7 @@ class Desk:
             film = state.film
             for act in acts:
                 with contextlib.suppress(YailaError):
-                    film = act.apply(film)
+                    film = act.done_to(film)
             try:
                 self.store.films.edit(film_id, difference(state.film, film), state.revision, label)
                 return

@@ -9,13 +9,15 @@ from fastapi import APIRouter, Depends, Header, Response
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
-from yaila.core.camera import PRESETS, STARTS
 from yaila.core.errors import BadEdit
 from yaila.core.film import FRAME_PRESETS, Film
 from yaila.core.film.acts import Act
+from yaila.core.film.acts.ties import left_hanging
+from yaila.core.film.fields import FieldFacts, field_facts
+from yaila.core.film.marked import KINDS
 from yaila.core.film.plan import Plan, plan_of
 from yaila.core.film.recipes import RECIPES, Slider
-from yaila.core.time import RATES
+from yaila.core.time import PRESETS, RATES, STARTS
 from yaila.store import FilmState, difference, patched
 from yaila.store.films import checked
 
@@ -115,6 +117,10 @@ class Choices(BaseModel):
     starts: list[NamedStart]
     """How a passage can set off; mirrored, how it can come in."""
     recipes: list[OfferedRecipe]
+    ways: dict[str, list[str]]
+    """How marks of each kind can come and go."""
+    fields: dict[str, dict[str, FieldFacts]]
+    """What there is to know of the document's fields, by the names of their parts and their own."""
 
 
 def sheet_of(state: FilmState, response: Response | None = None) -> Sheet:
@@ -159,6 +165,8 @@ def choices() -> Choices:
             )
             for recipe in RECIPES
         ],
+        ways={name: list(getattr(kind.model, "ways", ())) for name, kind in KINDS.items()},
+        fields=field_facts(),
     )
 
 
@@ -200,16 +208,18 @@ def act_on_film(film_id: str, act: Act, seen: Seen, desk: TheDesk, response: Res
     """Do a named act: its JSON Patch is worked out and applied to the revision named by If-Match."""
     revision = revision_of(seen)
     film = desk.store.films.at_revision(film_id, revision)
+    after = act.done_to(film)
     label = act.act.replace("_", " ").capitalize()
-    patch = difference(film, act.apply(film))
-    return sheet_of(desk.store.films.edit(film_id, patch, revision, label), response)
+    if count := left_hanging(film, after):
+        label += f"; {count} that hung on it {'stays at its' if count == 1 else 'stay at their'} time"
+    return sheet_of(desk.store.films.edit(film_id, difference(film, after), revision, label), response)
 
 
 @router.post("/films/{film_id}/trials/acts")
 def try_act(film_id: str, act: Act, desk: TheDesk, state: str) -> Trial:
     """What a named act would make of a state. Nothing is kept."""
     film, _ = desk.film(film_id, state)
-    return _trial(desk, film, checked(act.apply(film).model_dump(mode="json")))
+    return _trial(desk, film, checked(act.done_to(film).model_dump(mode="json")))
 
 
 @router.post("/films/{film_id}/trials/patch")

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from typing import Annotated, Literal
 
-import cv2
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Response
 from pydantic import BaseModel, Field
@@ -14,11 +13,12 @@ from yaila.api.desk import Desk, desk_of
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.camera.flight import flown, panned, turned, zoomed
 from yaila.core.errors import NotFound
-from yaila.core.film import Film, Scene, scene_at
+from yaila.core.film import Film
 from yaila.core.film.acts import FlownPose
-from yaila.core.picture import Quality, picture_of
+from yaila.core.film.plan import values_over
+from yaila.core.picture import Quality, Request, jpeg
 from yaila.core.soundings.pace import TOO_FAST, paces_of
-from yaila.core.time import timecode
+from yaila.core.time import Time, timecode
 from yaila.farm.reel import size_for
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["frames"])
@@ -27,20 +27,10 @@ TheDesk = Annotated[Desk, Depends(desk_of)]
 JPEG_QUALITY = 88
 
 
-def jpeg_of(desk: Desk, film: Film, pose: Pose, width: int, quality: Quality, scene: Scene) -> bytes:
-    """A frame as JPEG."""
-    frame = picture_of(
-        film,
-        pose,
-        size_for(film, width),
-        quality,
-        desk.store.pictures.pyramid,
-        desk.pages,
-        scene,
-        desk.store.aids.kit,
-    )
-    _, data = cv2.imencode(".jpg", cv2.cvtColor(frame, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
-    return data.tobytes()
+def jpeg_of(desk: Desk, film: Film, time: Time, width: int, quality: Quality, pose: Pose | None = None) -> bytes:
+    """A frame as JPEG; the film's own camera may be left for another pose."""
+    request = Request(film, time, size_for(film, width), quality, pose)
+    return jpeg(desk.renderer.render(request), JPEG_QUALITY)
 
 
 @router.get("/frames/{frame}.jpg", response_class=Response)
@@ -58,8 +48,7 @@ async def get_frame(
         film, choreography = desk.film(film_id, state)
         if not 0 <= frame < choreography.frames:
             raise NotFound(f"The film has no frame {frame}.")
-        pose = choreography.track.pose(frame)
-        return jpeg_of(desk, film, pose, width // 2 * 2, Quality[quality.upper()], scene_at(film, choreography, frame))
+        return jpeg_of(desk, film, Time(frame), width // 2 * 2, Quality[quality.upper()])
 
     return Response(
         await desk.draw(work),
@@ -74,6 +63,8 @@ class Moments(BaseModel):
     first: int
     timecodes: list[str]
     outlines: list[list[tuple[float, float]]]
+    courses: dict[str, list[float | str | None]]
+    """The values that change over the film, by the part that has them and the field."""
 
 
 @router.get("/moments")
@@ -87,14 +78,18 @@ def get_moments(
     """Timecode and outline on the ground at every frame of a run, for the playhead."""
     film, choreography = desk.film(film_id, state)
     frames = range(min(max(first, 0), choreography.frames), min(max(first, 0) + count, choreography.frames))
-    track, size = choreography.track, film.frame.size
-    some = track.part(slice(frames.start, frames.stop))
+    size = film.frame.size
+    some = choreography.camera.at(np.arange(frames.start, frames.stop, dtype=np.float64))
     grain = float(some.span.min()) / 1000 if len(some) else 1.0
     places = min(max(math.ceil(-math.log10(grain)), 0), 12)
     return Moments(
         first=frames.start,
         timecodes=[timecode(frame, film.fps) for frame in frames],
         outlines=[[(x, y) for x, y in np.round(outline, places).tolist()] for outline in some.outlines(size)],
+        courses={
+            f"{of}/{field}": [value if isinstance(value, float | int | str) else None for value in values]
+            for of, field, values in values_over(film, choreography, [Time(frame) for frame in frames])
+        },
     )
 
 
@@ -117,23 +112,25 @@ def get_curves(film_id: str, desk: TheDesk, state: str, most: Annotated[int, Que
     """The other channels of the camera, and the pace strip: the fastest of each stretch between two moments, doublings
     and frame widths a second."""
     film, choreography = desk.film(film_id, state)
-    track, count = choreography.track, choreography.frames
+    count = choreography.frames
     if not count:
         return Curves(frames=[], tilt=[], heading=[], roll=[], focal=[], doublings=[], motion=[])
     step = max(1, -(-count // most))
     at = np.arange(0, count, step)
-    paces = paces_of(film, choreography)
+    track, paces = choreography.camera.at(at.astype(np.float64)), paces_of(film, choreography)
+    edges = np.searchsorted(paces.frames, at)
 
     def fastest(values: np.ndarray) -> list[float]:
-        full = np.append(values, values[-1:] if len(values) else [0.0])
-        return [float(value) for value in np.maximum.reduceat(full, at)]
+        if not len(values):
+            return [0.0] * len(at)
+        return [float(value) for value in np.maximum.reduceat(values, np.minimum(edges, len(values) - 1))]
 
     return Curves(
         frames=at.tolist(),
-        tilt=track.tilt[at].tolist(),
-        heading=track.heading[at].tolist(),
-        roll=track.roll[at].tolist(),
-        focal=track.focal[at].tolist(),
+        tilt=track.tilt.tolist(),
+        heading=track.heading.tolist(),
+        roll=track.roll.tolist(),
+        focal=track.focal.tolist(),
         doublings=fastest(paces.doublings),
         motion=fastest(paces.middle),
     )
@@ -172,14 +169,12 @@ async def fly(film_id: str, flight: Flight, desk: TheDesk, state: str) -> Respon
         if flight.pose:
             pose = flight.pose.pose
         elif choreography.frames:
-            pose = choreography.track.pose(min(flight.frame, choreography.frames - 1))
+            pose = choreography.pose(Time(min(flight.frame, choreography.frames - 1)))
         else:
             raise NotFound("There is no camera yet to take off from.")
         pose = after(pose, flight.gesture, film.frame.size)
         flown = FlownPose(**{name: getattr(pose, name) for name in FlownPose.model_fields})
-        return jpeg_of(
-            desk, film, pose, flight.width // 2 * 2, Quality.DRAFT, scene_at(film, choreography, flight.frame)
-        ), flown
+        return jpeg_of(desk, film, Time(flight.frame), flight.width // 2 * 2, Quality.DRAFT, pose), flown
 
     picture, pose = await desk.draw(work)
     return Response(picture, media_type="image/jpeg", headers={"X-Pose": pose.model_dump_json()})

@@ -1,5 +1,9 @@
 """One exception type a cause, each with a sentence a person can act on."""
 
+from __future__ import annotations
+
+from typing import Any
+
 
 class YailaError(Exception):
     """A problem the person can mend. ``str()`` says what happened and what to do about it.
@@ -87,3 +91,14 @@ class BadBundle(YailaError):
 
     kind = "bad-bundle"
     status = 422
+
+
+def said(error: Any) -> str:
+    """What is wrong first in a value that a model refused (pydantic's ``ValidationError``), in words, and where."""
+    errors = error.errors()
+    # A field that may change has two forms; what is said of the one that was not meant tells nothing.
+    meant = [one for one in errors if "·course" in one["loc"] and one["type"] != "model_type"]
+    first = (meant or errors)[0]
+    where = ".".join(str(part) for part in first["loc"] if not str(part).startswith("·"))
+    message = str(first["msg"]).removeprefix("Value error, ").rstrip(".")
+    return f"{where}: {message}" if where else message

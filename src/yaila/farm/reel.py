@@ -19,9 +19,10 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.camera import FrameSize
 from yaila.core.errors import BadRender, YailaError
-from yaila.core.film import Film, choreograph, scene_at
+from yaila.core.film import Film, choreograph
 from yaila.core.imagery import PageStore, Pyramid
-from yaila.core.picture import Kit, Quality, draw_scene, plates_picture
+from yaila.core.picture import Kit, Quality, Renderer, Request
+from yaila.core.time import Time
 from yaila.farm.pulse import Pulse
 from yaila.formats.mp4 import mp4_writer
 from yaila.store import Store
@@ -78,8 +79,7 @@ def render(
         BadRender: see :func:`frames_of`.
     """
     frames, size = frames_of(film, settings), size_for(film, settings.width)
-    choreography = choreograph(film)
-    track, store = choreography.track, pages or PageStore(512)
+    renderer = Renderer(open_picture, pages or PageStore(512), kit)
     drawn: queue.Queue[NDArray[np.uint8] | BaseException] = queue.Queue(maxsize=3)
     stop = threading.Event()
 
@@ -92,16 +92,10 @@ def render(
 
     def draw_all() -> None:
         try:
-            pose, reveals, ground = None, None, None
             for frame in frames:
                 if stop.is_set():
                     return
-                # While the camera rests, the ground is the same; marks may move on it.
-                scene = scene_at(film, choreography, frame)
-                if ground is None or track.pose(frame) != pose or scene.reveals != reveals:
-                    pose, reveals = track.pose(frame), scene.reveals
-                    ground = plates_picture(film, pose, size, Quality.FINAL, open_picture, store, reveals)
-                put(draw_scene(ground, scene, pose, film, kit))
+                put(renderer.render(Request(film, Time(frame), size, Quality.FINAL)).rgb)
         except BaseException as error:
             put(error)
 

@@ -16,7 +16,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from yaila.core.camera import Breath, Ease
+from yaila.core.camera import Breath
 from yaila.core.film import Duration, Feather, Film, Ground, Marker, Passage, Plate, Route, RoutePoint, Vantage
 from yaila.core.film.acts import MatchTone
 from yaila.core.film.marked import Draws, Label, LabelStyle, Leader, MarkerStyle, Region
@@ -24,18 +24,8 @@ from yaila.core.film.model import Fit
 from yaila.core.film.overlap import tone_match_of
 from yaila.core.ground import GroundBox, Point, Similarity
 from yaila.core.ground.georeference import MERCATOR, Georeference
-from yaila.core.marks import (
-    Arrival,
-    FilmMoment,
-    Lettering,
-    MarkerLook,
-    MarkMoment,
-    RegionLook,
-    RouteMoment,
-    Stroke,
-    Traveller,
-    VantageMoment,
-)
+from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke, Traveller
+from yaila.core.time import Ease, FilmMoment, MarkMoment, RouteMoment, VantageMoment
 from yaila.standin.world import Harbour, World
 from yaila.store import Store
 

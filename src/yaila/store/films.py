@@ -18,7 +18,7 @@ from pydantic import ValidationError
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
-from yaila.core.errors import BadEdit, NotFound, StaleEdit
+from yaila.core.errors import BadEdit, NotFound, StaleEdit, said
 from yaila.core.film import Film, choreograph
 from yaila.store.database import FilmRow, RevisionRow, now
 
@@ -67,10 +67,7 @@ def checked(document: Any) -> Film:
     try:
         film = Film.model_validate(document)
     except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "the film"
-        message = str(first["msg"]).removeprefix("Value error, ")
-        raise BadEdit(f"{where}: {message}. The film was left as it was.") from error
+        raise BadEdit(f"{said(error)}. The film was left as it was.") from error
     choreograph(film)
     return film
 

@@ -11,15 +11,15 @@ from hypothesis import Phase, assume, given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from yaila.core.camera import Breath, Ease, FrameSize, Opening, Settle, Shake, Spin
+from tests.drawing import motion, track_of
+from yaila.core.camera import Breath, FrameSize, Opening, Settle, Shake, Spin
 from yaila.core.camera.manners import Cut, Follow, Glide, Hop, Orbit, Rail, RailPoint, Skim, Steps
-from yaila.core.camera.pace import motion
 from yaila.core.camera.track import FIELDS
 from yaila.core.errors import BadEdit
 from yaila.core.film import Duration, Film, Marker, Passage, Route, RoutePoint, Vantage, choreograph
 from yaila.core.film.acts import StretchTime
 from yaila.core.film.marked import Draws
-from yaila.core.marks import FilmMoment, MarkMoment, RouteMoment, VantageMoment
+from yaila.core.time import Ease, FilmMoment, MarkMoment, RouteMoment, VantageMoment
 
 HD = FrameSize(1920, 1080)
 WHOLE = (Phase.explicit, Phase.generate)
@@ -63,7 +63,7 @@ def two(
 @given(films)
 def test_every_channel_is_continuous_and_so_is_its_velocity(film: Film) -> None:
     plan = choreograph(film)
-    track = plan.track
+    track = track_of(plan)
     assert (track.span > 0).all()
     for name in FIELDS:
         assert np.isfinite(getattr(track, name)).all()
@@ -85,9 +85,9 @@ def test_a_vantage_is_reached_exactly_whatever_the_manner(film: Film) -> None:
         if leg.start >= plan.frames:
             continue
         for name in ("x", "y", "span", "tilt", "roll", "focal"):
-            value = getattr(plan.track, name)[leg.start]
+            value = getattr(track_of(plan), name)[leg.start]
             assert value == pytest.approx(getattr(vantage, name), rel=1e-6, abs=1e-6 * vantage.span)
-        turn = (plan.track.heading[leg.start] - vantage.heading) % 360
+        turn = (track_of(plan).heading[leg.start] - vantage.heading) % 360
         assert min(turn, 360 - turn) < 1e-6
 
 
@@ -110,7 +110,7 @@ def test_a_vantage_in_flow_is_passed_without_stop_or_overshoot(logs: list[float]
         ]
     )  # fmt: skip
     plan = choreograph(film)
-    spans = np.log(plan.track.span)
+    spans = np.log(track_of(plan).span)
     for k, leg in enumerate(plan.legs[:-1]):
         some = spans[leg.start : leg.end + 1]
         low, high = sorted(logs[k : k + 2])
@@ -120,7 +120,7 @@ def test_a_vantage_in_flow_is_passed_without_stop_or_overshoot(logs: list[float]
         steps = np.diff(some) * np.sign(logs[k + 1] - logs[k])
         assert steps.min() > -1e-9
     # No stop: the target goes on moving through each of them, as fast as before.
-    speed = np.hypot(np.diff(plan.track.x), np.diff(plan.track.y))
+    speed = np.hypot(np.diff(track_of(plan).x), np.diff(track_of(plan).y))
     for leg in plan.legs[1:-1]:
         assert speed[leg.start] > 0
         assert speed[leg.start - 1] == pytest.approx(speed[leg.start], rel=0.1)
@@ -128,7 +128,7 @@ def test_a_vantage_in_flow_is_passed_without_stop_or_overshoot(logs: list[float]
 
 def test_steps_rest_on_whole_frames_and_zoom_by_equal_ratios() -> None:
     film = two(Steps(count=3, rest=20), 85, end={"x": 0, "span": 500})
-    span = choreograph(film).track.span
+    span = track_of(choreograph(film)).span
     steps = np.flatnonzero(np.abs(np.diff(np.log(span))) < 1e-12)
     rests = [(first, last) for first, last in ((15, 34), (50, 69))]
     assert set(steps) >= {frame for first, last in rests for frame in range(first, last)}
@@ -139,9 +139,11 @@ def test_steps_rest_on_whole_frames_and_zoom_by_equal_ratios() -> None:
 
 
 def test_a_change_of_lens_with_the_span_kept_leaves_the_ground_and_stretches_the_rest() -> None:
-    track = choreograph(
-        two(Glide(), 50, {"tilt": 60, "focal": 20}, {"x": 0, "span": 4000, "tilt": 60, "focal": 90}, ease=EVEN)
-    ).track
+    track = track_of(
+        choreograph(
+            two(Glide(), 50, {"tilt": 60, "focal": 20}, {"x": 0, "span": 4000, "tilt": 60, "focal": 90}, ease=EVEN)
+        )
+    )
     assert track.span == pytest.approx(np.full(51, 4000))
     heights = [track.pose(k).eye()[2] for k in (0, 25, 50)]
     assert heights == pytest.approx([1111.1, 2357.0, 5000.0], rel=1e-3)
@@ -149,10 +151,12 @@ def test_a_change_of_lens_with_the_span_kept_leaves_the_ground_and_stretches_the
 
 def test_skim_keeps_height_and_tilt_and_orbit_keeps_its_target_and_turns_as_told() -> None:
     same = {"span": 800, "tilt": 70}
-    skim = choreograph(two(Skim(), 80, same, same)).track
+    skim = track_of(choreograph(two(Skim(), 80, same, same)))
     assert np.ptp([skim.pose(k).eye()[2] for k in range(0, 81, 8)]) < 1e-9
     assert np.ptp(skim.tilt) == 0
-    turn = choreograph(two(Orbit(way="counterclockwise", turns=1), 60, {"heading": 10}, {"x": 0, "heading": 40})).track
+    turn = track_of(
+        choreograph(two(Orbit(way="counterclockwise", turns=1), 60, {"heading": 10}, {"x": 0, "heading": 40}))
+    )
     assert turn.heading[0] == 10
     assert turn.heading[-1] == 40 - 720
     assert turn.heading[-2] == pytest.approx(10 - 330 - 360, abs=1)
@@ -161,7 +165,7 @@ def test_skim_keeps_height_and_tilt_and_orbit_keeps_its_target_and_turns_as_told
 
 def test_a_rail_from_low_to_high_and_back_never_dips_below_where_it_came_from() -> None:
     rail = Rail(points=(RailPoint(x=2000, y=1500, z=2500),))
-    track = choreograph(two(rail, 120, {"span": 8, "tilt": 20}, {"span": 8, "tilt": 40})).track
+    track = track_of(choreograph(two(rail, 120, {"span": 8, "tilt": 20}, {"span": 8, "tilt": 40})))
     heights = track.eyes()[:, 2]
     assert heights.min() >= min(heights[0], heights[-1]) - 1e-9
     assert heights.max() == pytest.approx(2500, rel=0.01)
@@ -170,7 +174,7 @@ def test_a_rail_from_low_to_high_and_back_never_dips_below_where_it_came_from() 
 def test_headings_run_on_over_whole_turns_without_a_seam() -> None:
     film = two(Orbit(turns=2), 60, {"heading": 0}, {"x": 0, "heading": 90, "hold": 1})
     film.vantages.append(Vantage(x=0, span=2000, heading=100, hold=0))
-    heading = choreograph(film).track.heading
+    heading = track_of(choreograph(film)).heading
     assert np.abs(np.diff(heading)).max() < 40
     assert heading[-1] == pytest.approx(820)
 
@@ -179,12 +183,12 @@ def test_a_cut_takes_no_time_and_shows_each_side_for_a_frame_at_least() -> None:
     film = two(Cut(), 100)
     plan = choreograph(film)
     assert [leg.passage for leg in plan.legs] == [0, 0]
-    assert plan.track.span.tolist() == [4000, 2500]
+    assert track_of(plan).span.tolist() == [4000, 2500]
 
 
 def test_a_breath_moves_through_the_hold_and_the_passage_leaves_from_where_it_came_to() -> None:
     film = two(Glide(), 50, {"hold": 2, "breath": Breath(push=10, across=5, turn=3)}, {"heading": 3})
-    track = choreograph(film).track
+    track = track_of(choreograph(film))
     assert track.span[50] == pytest.approx(3600)
     assert track.x[50] == pytest.approx(200)
     assert track.heading[50] == pytest.approx(3)
@@ -195,7 +199,7 @@ def test_a_breath_moves_through_the_hold_and_the_passage_leaves_from_where_it_ca
 def test_a_settling_camera_runs_past_its_goal_by_what_was_asked_and_comes_to_rest() -> None:
     film = two(Glide(), 200, {"span": 4000}, {"x": 1000, "span": 4000})
     film.vantages[0].passage.settle = Settle(amount=4, swings=1, share=40)
-    x = choreograph(film).track.x
+    x = track_of(choreograph(film)).x
     assert x.max() == pytest.approx(1040, abs=1)
     assert abs(x[-1] - x[-2]) < 0.5
     assert np.abs(np.diff(x, 2)).max() < 1.5
@@ -204,15 +208,15 @@ def test_a_settling_camera_runs_past_its_goal_by_what_was_asked_and_comes_to_res
 def test_shake_stays_within_its_amplitude_and_is_the_same_every_time() -> None:
     shake = Shake(position=1.5, roll=0.8, frequency=3, seed=7)
     film = Film(vantages=[Vantage(span=1000, hold=20, shake=shake)])
-    track = choreograph(film).track
+    track = track_of(choreograph(film))
     assert np.abs(track.x).max() <= 15
     assert np.abs(track.x).max() > 7
     assert np.abs(track.roll).max() <= 0.8
-    assert (track.x == choreograph(film).track.x).all()
+    assert (track.x == track_of(choreograph(film)).x).all()
     crossings = np.count_nonzero(np.diff(np.sign(track.x)))
     assert 1 < crossings / 2 / 20 < 6
     # A longer film begins as the shorter one does.
-    longer = choreograph(Film(vantages=[Vantage(span=1000, hold=40, shake=shake)])).track
+    longer = track_of(choreograph(Film(vantages=[Vantage(span=1000, hold=40, shake=shake)])))
     assert (longer.x[:400] == track.x[:400]).all()
 
 
@@ -221,7 +225,7 @@ def test_an_opening_snaps_straight_and_a_spin_ends_the_film() -> None:
         vantages=[Vantage(span=1000, hold=4)], opening=Opening(turn=12, enlarge=1.25, frames=10),
         closing=Spin(turns=2, frames=25),
     )  # fmt: skip
-    track = choreograph(film).track
+    track = track_of(choreograph(film))
     assert (track.roll[0], track.span[0]) == pytest.approx((12, 800))
     assert (track.roll[10], track.span[10]) == (0, 1000)
     assert track.heading[74] == 0
@@ -281,14 +285,14 @@ def test_what_makes_no_sense_is_refused_in_words() -> None:
     ):
         with pytest.raises(ValidationError, match=says):
             Vantage.model_validate(fields)
-    with pytest.raises(ValidationError, match="follows a route that is not in the film"):
+    with pytest.raises(ValidationError, match="names a route that is not in the film"):
         Film(vantages=[Vantage(passage=Passage(manner=Follow(route="gone"))), Vantage()])
 
 
 @settings(max_examples=15, phases=WHOLE)
 @given(films)
 def test_outlines_and_eyes_of_a_track_are_those_of_its_poses(film: Film) -> None:
-    track = choreograph(film).track.part(slice(0, None, 97))
+    track = track_of(choreograph(film)).part(slice(0, None, 97))
     for k, (outline, eye) in enumerate(zip(track.outlines(HD), track.eyes(), strict=True)):
         pose = track.pose(k)
         assert eye == pytest.approx(pose.eye(), rel=1e-9, abs=1e-9 * pose.span + 1e-6)

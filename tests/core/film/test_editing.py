@@ -12,13 +12,14 @@ import numpy as np
 import pytest
 from pydantic import TypeAdapter
 
+from tests.drawing import draw_scene, scene_at
 from yaila.core.camera import Pose
 from yaila.core.errors import YailaError
-from yaila.core.film import Film, Plate, choreograph, scene_at
+from yaila.core.film import Film, Plate, choreograph
 from yaila.core.film.acts import Act
 from yaila.core.film.model import PictureRef
-from yaila.core.picture import draw_scene
 from yaila.core.soundings import soundings_of
+from yaila.core.time import Time
 
 ACTS: TypeAdapter[Any] = TypeAdapter(Act)
 PICTURE = {"sha256": "a" * 64, "width": 4000, "height": 3000}
@@ -166,11 +167,11 @@ def holds_together(film: Film) -> None:
     document = film.model_dump(mode="json")
     assert Film.model_validate(json.loads(json.dumps(document))).model_dump(mode="json") == document
     found = choreograph(film)
-    assert all(start >= 0 for start in found.timeline.reveals.values())
+    assert all(start.frame >= 0 for start in found.timeline.reveals.values())
     assert set(found.timeline.runs) == {route.id for route in film.routes}
-    assert set(found.timeline.spans) == {mark.id for mark in film.timed}
+    assert set(found.timeline.ranges) == {mark.id for mark in film.timed}
     for frame in (0, found.frames // 2, found.frames - 1) if found.frames else ():
-        pose = found.track.pose(frame)
+        pose = found.pose(Time(frame))
         assert isinstance(pose, Pose)
         assert all(map(math.isfinite, (pose.x, pose.y, pose.span, pose.tilt, pose.heading, pose.roll)))
         assert pose.span > 0

@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from tests.drawing import track_of
 from yaila.core.errors import BadEdit
 from yaila.core.film import Film, Plate, Vantage, acts, choreograph
 from yaila.core.film.model import VERSION
@@ -82,8 +83,8 @@ def test_holds_and_passages_come_to_whole_frames_one_after_the_other(rate: str) 
     assert [leg.passage for leg in plan.legs] == [fps.frames(2), fps.frames(2), 0]
     assert plan.frames == sum(leg.hold + leg.passage for leg in plan.legs)
     arrival = plan.legs[1].start
-    assert plan.track.span[arrival] == 250
-    assert plan.track.span[arrival - 1] != 250
+    assert track_of(plan).span[arrival] == 250
+    assert track_of(plan).span[arrival - 1] != 250
 
 
 def test_natural_time_grows_with_the_path_and_shrinks_with_the_pace() -> None:
@@ -190,7 +191,7 @@ def test_a_vantage_at_a_frame_leaves_the_length_of_the_film_and_its_place() -> N
     once = film(1, 1)
     split = acts.VantageAtFrame(frame=50, id="mid").apply(once)
     assert choreograph(split).frames == choreograph(once).frames
-    assert split.vantages[1].span == pytest.approx(choreograph(once).track.span[50])
+    assert split.vantages[1].span == pytest.approx(track_of(choreograph(once)).span[50])
 
 
 def test_frames_are_dragged_on_the_chart() -> None:

@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from tests.drawing import track_of
 from tests.stopwatch import quickest
-from yaila.core.camera import Ease, SpeedPoint
 from yaila.core.camera.manners import Follow, Glide, Rail, RailPoint, Steps
 from yaila.core.errors import BadEdit
 from yaila.core.film import Duration, Film, Passage, Route, RoutePoint, Vantage, acts, choreograph, recipes
+from yaila.core.time import Ease, SpeedPoint
 
 PLACES = [
     recipes.Stopover(name=name, x=x, y=y, size=size)
@@ -169,10 +170,10 @@ def test_every_recipe_goes_to_every_place_and_can_be_changed_on(recipe: recipes.
     made = acts.BuildRecipe(recipe=recipe, places=PLACES).apply(Film())
     plan = choreograph(made)
     assert plan.frames / 25 < 60
-    assert np.isfinite(plan.track.channels()).all()
+    assert np.isfinite(track_of(plan).channels()).all()
     goals = PLACES[-1:] if recipe.kind == "grand_descent" else PLACES
     for place in goals:
-        near = np.hypot(plan.track.x - place.x, plan.track.y - place.y) / plan.track.span
+        near = np.hypot(track_of(plan).x - place.x, track_of(plan).y - place.y) / track_of(plan).span
         assert near.min() < 0.02
     # It is an ordinary film: it can be built behind, and stretched.
     twice = acts.BuildRecipe(recipe=recipe, places=PLACES).apply(made)

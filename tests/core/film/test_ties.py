@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from tests.drawing import draw_scene
 from yaila.core.camera import Pose
 from yaila.core.errors import BadEdit
 from yaila.core.film import Film, Label, Marker, Region, Route, RoutePoint, Scene, Vantage, acts, choreograph
 from yaila.core.film.marked import Draws, Reveal
 from yaila.core.film.scene import Present
-from yaila.core.marks import FilmMoment, Lettering, RouteMoment
-from yaila.core.picture import draw_scene
+from yaila.core.marks import Lettering
+from yaila.core.time import FilmMoment, RouteMoment
 
 
 def film(pace: str = "whole", **draws: object) -> Film:
@@ -35,7 +36,7 @@ def hung(one: Film) -> list[object]:
 
 def frames(one: Film) -> list[float]:
     timeline = choreograph(one).timeline
-    return [timeline.runs["s"].start, timeline.spans["m"].end, timeline.reveals["m"]]
+    return [timeline.runs["s"].start, timeline.ranges["m"].end.frame, timeline.reveals["m"].frames]
 
 
 def test_all_that_hangs_on_a_point_goes_along_with_it() -> None:
@@ -80,7 +81,7 @@ def test_what_is_uncovered_is_so_about_its_middle_and_goes_along_with_it() -> No
     kept = acts.Uncover(of="m", how="wipe").apply(one).mark("m").reveal
     assert (kept.how, kept.starts) == ("wipe", RouteMoment(route="r", point=2))
     assert acts.Uncover(of="m", how=None).apply(one).mark("m").reveal is None
-    assert acts.Uncover(of="m", how="route").apply(one).mark("m").reveal.route == "r"
+    assert acts.Uncover(of="m", how="route").apply(one).mark("m").reveal.routes == ("r",)
     with pytest.raises(BadEdit, match="Draw a route first"):
         acts.Uncover(of="m", how="route").apply(Film(markers=[Marker(id="m", x=0, y=0)]))
     with pytest.raises(ValueError, match="come by a wipe"):

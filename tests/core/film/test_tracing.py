@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import write_picture
+from tests.drawing import picture_of
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.errors import BadEdit, BadOutlines
 from yaila.core.film import Film, Plate, Scene
@@ -23,7 +24,7 @@ from yaila.core.imagery import PageStore, build_pyramid, open_pyramid
 from yaila.core.imagery.land import ByColour
 from yaila.core.imagery.pyramid import TiffPyramid
 from yaila.core.marks import RegionLook
-from yaila.core.picture import Quality, picture_of
+from yaila.core.picture import Quality
 from yaila.formats.geojson import read_geojson, write_geojson
 
 SEA, LAND = (170, 205, 225), (230, 222, 196)
@@ -73,7 +74,7 @@ def drawn(look: RegionLook, pose: Pose, side: int = 400) -> np.ndarray:
     film = Film(
         frame={"width": 400, "height": 400}, background="#000000", regions=[Region(rings=(square, hole), look=look)]
     )
-    scene = Scene(tuple(Present(region, region.look) for region in film.regions))
+    scene = Scene(regions=tuple(Present(region, region.look) for region in film.regions))
     return picture_of(film, pose, FrameSize(side, side), Quality.FINAL, lambda _: None, PageStore(16), scene)
 
 

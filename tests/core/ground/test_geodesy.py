@@ -14,7 +14,7 @@ from yaila.core.errors import BadEdit
 from yaila.core.film import Film, Label, Route, RoutePoint, acts, choreograph
 from yaila.core.ground.geodesy import metres_along, shortest_way
 from yaila.core.ground.mercator import lonlat_of, mercator_of
-from yaila.core.marks import MarkMoment, RouteMoment
+from yaila.core.time import MarkMoment, RouteMoment
 
 degrees = st.tuples(st.floats(-170, 170), st.floats(-70, 70))
 

@@ -9,28 +9,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.drawing import draw_scene, scene_at, track_of
 from tests.stopwatch import quickest
 from yaila.core.camera import Pose
 from yaila.core.camera.manners import Follow
-from yaila.core.film import (
-    Film,
-    Marker,
-    Passage,
-    Region,
-    Route,
-    RoutePoint,
-    Scene,
-    Vantage,
-    acts,
-    choreograph,
-    scene_at,
-)
+from yaila.core.film import Film, Marker, Passage, Region, Route, RoutePoint, Scene, Vantage, acts, choreograph
 from yaila.core.film.marked import Draws
 from yaila.core.film.model import Duration
 from yaila.core.film.scene import DrawnRoute, Present
 from yaila.core.ground import Point
-from yaila.core.marks import FilmMoment, PassageMoment, RegionLook, RouteMoment, Stroke, Traveller
-from yaila.core.picture import draw_scene
+from yaila.core.marks import RegionLook, Stroke, Traveller
+from yaila.core.time import FilmMoment, PassageMoment, RouteMoment, Time
 
 WIDE = Film(frame={"width": 960, "height": 540})
 PARTS = ("from_start", "from_end", "both_ends", "middle", "piece")
@@ -77,7 +66,7 @@ def test_a_marker_comes_as_the_line_reaches_it_from_whichever_end() -> None:
             markers=[Marker(id="m", x=-200, y=0, starts=RouteMoment(route="r"))],
             vantages=[Vantage(hold=8)],
         )
-        assert choreograph(film).timeline.spans["m"].start == frame
+        assert choreograph(film).timeline.ranges["m"].start.frame == frame
 
 
 def test_a_line_goes_along_with_the_camera_that_follows_it() -> None:
@@ -104,7 +93,7 @@ def test_a_line_goes_along_with_the_camera_that_follows_it() -> None:
         for frame in range(25, 25 + int(seconds * 25), 7):
             way = scene_at(film, plan, frame).routes[0].way if frame > 25 else 0.0
             head = curve.along(np.array([way]))[0]
-            pose = plan.track.pose(frame)
+            pose = plan.pose(Time(frame))
             assert np.hypot(head[0] - pose.x, head[1] - pose.y) < 1.5
     # Without a passage that follows it, it draws itself in its own time.
     alone = film.model_copy(deep=True)
@@ -120,9 +109,9 @@ def test_a_share_of_a_passage_is_hung_on_and_kept_when_its_vantage_goes() -> Non
         ],
         markers=[Marker(id="m", x=0, y=0, starts=PassageMoment(vantage="a", share=0.25, offset=3))],
     )
-    assert choreograph(film).timeline.spans["m"].start == 25 + 25 + 3
+    assert choreograph(film).timeline.ranges["m"].start.frame == 25 + 25 + 3
     slower = acts.Retime(vantage="a", passage=200).apply(film)
-    assert choreograph(slower).timeline.spans["m"].start == 25 + 50 + 3
+    assert choreograph(slower).timeline.ranges["m"].start.frame == 25 + 50 + 3
     assert acts.RemoveVantages(vantages=["a"]).apply(film).markers[0].starts == FilmMoment(seconds=2.12)
 
 
@@ -203,12 +192,12 @@ def test_a_line_grows_evenly_in_the_frame_while_the_camera_dives() -> None:
     plan = choreograph(film)
     run = plan.timeline.runs["r"]
     frames = np.arange(2.0, 98.0)
-    pace = np.diff(run.way(frames)) / plan.track.span[2:97]
+    pace = np.diff(run.way(frames)) / track_of(plan).span[2:97]
     assert pace == pytest.approx(pace.mean(), rel=0.03)
     assert run.way(np.array([100.0]))[0] == pytest.approx(800)
     # What hangs on it comes when it is there, though that is no even share of the time.
     film.markers = [Marker(id="m", x=0, y=0, starts=RouteMoment(route="r"))]
-    start = choreograph(film).timeline.spans["m"].start
+    start = choreograph(film).timeline.ranges["m"].start.frame
     before, there = run.way(np.array([start - 1.0, float(start)]))
     assert before < 400 <= there + 1e-6
 

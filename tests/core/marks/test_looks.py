@@ -6,10 +6,12 @@ from itertools import pairwise
 
 import pytest
 
+from tests.drawing import scene_at
 from yaila.core.errors import BadEdit
-from yaila.core.film import Film, Label, Marker, Region, Route, RoutePoint, Vantage, acts, choreograph, scene_at
+from yaila.core.film import Film, Label, Marker, Region, Route, RoutePoint, Vantage, acts, choreograph
 from yaila.core.film.marked import Circle
-from yaila.core.marks import FilmMoment, Lettering, MarkMoment, RouteMoment
+from yaila.core.marks import Lettering
+from yaila.core.time import FilmMoment, MarkMoment, RouteMoment
 
 
 def film() -> Film:
@@ -64,7 +66,7 @@ def test_a_label_beside_a_marker_comes_with_it_and_beside_a_line_as_it_is_reache
     assert (by_marker.mark("n").x, by_marker.mark("n").y) == (5, 5)
     by_line = acts.AddLabel(label=Label(id="n", text="N", x=60, y=2), reach=3).apply(film())
     assert by_line.mark("n").starts == RouteMoment(route="w")
-    assert choreograph(by_line).timeline.spans["n"].start == 90
+    assert choreograph(by_line).timeline.ranges["n"].start.frame == 90
     alone = acts.AddLabel(label=Label(id="n", text="N", stands="frame"), reach=3, frame=50).apply(film())
     assert alone.mark("n").starts == FilmMoment(seconds=2)
 

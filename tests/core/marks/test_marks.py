@@ -8,27 +8,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import quad
 
-from yaila.core.camera import Ease, FrameSize, Pose
+from tests.drawing import draw_scene, scene_at
+from yaila.core.camera import FrameSize, Pose
 from yaila.core.errors import BadEdit
-from yaila.core.film import (
-    Duration,
-    Film,
-    Marker,
-    Passage,
-    Route,
-    RoutePoint,
-    Scene,
-    Vantage,
-    acts,
-    choreograph,
-    scene_at,
-)
+from yaila.core.film import Duration, Film, Marker, Passage, Route, RoutePoint, Scene, Vantage, acts, choreograph
 from yaila.core.film.marked import Draws
 from yaila.core.film.scene import DrawnRoute, Present
 from yaila.core.ground import GroundBox
-from yaila.core.marks import Arrival, FilmMoment, MarkerLook, MarkMoment, RouteMoment, Stroke, VantageMoment
+from yaila.core.marks import Arrival, MarkerLook, Stroke
 from yaila.core.marks.travellers import PATHS, UPRIGHT, Traveller
-from yaila.core.picture import draw_scene
+from yaila.core.time import Ease, FilmMoment, MarkMoment, RouteMoment, VantageMoment
 from yaila.standin.night_post import mail_boat, night_post
 from yaila.standin.world import World
 
@@ -97,7 +86,7 @@ def test_a_marker_comes_on_the_very_frame_on_which_the_line_reaches_it(
     # Whatever else is retimed afterwards.
     one.vantages[0].passage.duration.value = passage
     plan = choreograph(one)
-    start = plan.timeline.spans["m"].start
+    start = plan.timeline.ranges["m"].start.frame
     run, near = plan.timeline.runs["r"], way.curve.nearest(place)
     before, on = run.way(np.array([start - 1.0, float(start)]))
     assert on >= near - 1e-6 * way.curve.length
@@ -116,10 +105,10 @@ def test_ties_follow_what_they_hang_on_with_their_offset() -> None:
         way=route(starts=MarkMoment(mark="m")),
     )
     before = choreograph(one).timeline
-    assert (before.spans["m"].start, before.spans["n"].start) == (231, 229)
+    assert (before.ranges["m"].start.frame, before.ranges["n"].start.frame) == (231, 229)
     one.vantages[0].passage.duration.value = 5
     after = choreograph(one).timeline
-    assert [after.spans[key].start - before.spans[key].start for key in "mnp"] == [-75] * 3
+    assert [(after.ranges[key].start - before.ranges[key].start).frames for key in "mnp"] == [-75] * 3
 
 
 def test_a_circle_of_ties_is_refused_and_its_chain_named() -> None:
@@ -136,14 +125,14 @@ def test_what_hung_on_something_taken_away_keeps_its_time() -> None:
         Marker(id="m", x=0, y=0, starts=RouteMoment(route="r", point=2, offset=4), ends=VantageMoment(vantage="b")),
         Marker(id="n", x=0, y=0, starts=MarkMoment(mark="m", offset=1)),
     )
-    before = choreograph(one).timeline.spans
+    before = choreograph(one).timeline.ranges
     for act in (acts.RemoveMark(mark="r"), acts.RemoveVantages(vantages=["b"])):
         one = act.apply(one)
-        after = choreograph(one).timeline.spans
+        after = choreograph(one).timeline.ranges
         assert {key: span.start for key, span in after.items()} == {key: span.start for key, span in before.items()}
         assert after["m"].end == before["m"].end
     one = acts.RemoveMark(mark="m").apply(one)
-    assert choreograph(one).timeline.spans["n"].start == before["n"].start
+    assert choreograph(one).timeline.ranges["n"].start == before["n"].start
 
 
 def test_a_route_is_reversed_and_split_in_one_act_and_keeps_its_line() -> None:
@@ -164,7 +153,10 @@ def test_a_mark_is_moved_in_time_and_goes_on_hanging_on_what_it_did() -> None:
         Marker(id="m2", x=0, y=0, starts=VantageMoment(vantage="b")),
     )
     moved = acts.MoveMark(mark="m", by=10, edge="both").apply(one)
-    assert (choreograph(moved).timeline.spans["m"].start, choreograph(moved).timeline.spans["m"].end) == (110, 235)
+    assert (choreograph(moved).timeline.ranges["m"].start.frame, choreograph(moved).timeline.ranges["m"].end.frame) == (
+        110,
+        235,
+    )
     assert moved.markers[0].ends == MarkMoment(mark="m2", edge="starts", offset=10)
     line = acts.MoveMark(mark="r", by=25).apply(one)
     assert choreograph(line).timeline.runs["r"].start == 25
@@ -245,7 +237,7 @@ def test_the_mail_boat_of_the_demo_stays_at_sea_and_calls_as_the_camera_arrives(
         if np.hypot(*(stops - [x, y]).T).min() > 300:
             assert world.heights(GroundBox(x - 30, y - 30, x + 30, y + 30), 3)[1, 1] < 0
     plan = choreograph(night_post(world, []))
-    calls = [plan.timeline.spans[f"m{k}"].start for k in (2, 3, 4)]
+    calls = [plan.timeline.ranges[f"m{k}"].start.frame for k in (2, 3, 4)]
     assert calls == [leg.start for leg in plan.legs[3:6]]
 
 

@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 
 from tests.conftest import write_picture
+from tests.drawing import draw, picture_of
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.film import Film, Plate
 from yaila.core.ground import Affine, Homography, Similarity
 from yaila.core.imagery import PageStore, build_pyramid, open_pyramid
-from yaila.core.picture import Layer, Quality, draw
+from yaila.core.picture import PlateLayer, Quality
 
 SIZE = FrameSize(200, 100)
 FLAT = Pose(100, 50, 200)
@@ -22,12 +23,12 @@ FLAT = Pose(100, 50, 200)
 def flat(tmp_path: Path):
     """Makes a layer of one colour, 200 x 100, that fills the frame of ``FLAT``."""
 
-    def make(colour: tuple[int, ...], **how: object) -> Layer:
+    def make(colour: tuple[int, ...], **how: object) -> PlateLayer:
         name = "-".join(map(str, colour))
         pixels = np.full((100, 200, len(colour)), colour, np.uint8)
         build_pyramid(write_picture(tmp_path / f"{name}.png", pixels), tmp_path / f"{name}.tif", name)
         matrix = how.pop("matrix", Similarity(x=100, y=50).matrix(200, 100))
-        return Layer(name, open_pyramid(tmp_path / f"{name}.tif"), matrix, **how)
+        return PlateLayer(name, open_pyramid(tmp_path / f"{name}.tif"), matrix, **how)
 
     return make
 
@@ -94,8 +95,7 @@ def test_same_picture_in_colour_as_it_was(pages: PageStore, flat) -> None:
 
 
 def test_hidden_plates_are_not_drawn() -> None:
-    from yaila.core.picture import layers_of
-
     picture = {"sha256": "0" * 64, "width": 10, "height": 10}
     film = Film(plates=[Plate(name="a", picture=picture, shown=False), Plate(name="b", picture=picture, opacity=0)])
-    assert layers_of(film, lambda _: pytest.fail("opened a hidden picture")) == []
+    frame = picture_of(film, FLAT, SIZE, Quality.DRAFT, lambda _: pytest.fail("opened a hidden picture"), PageStore(1))
+    assert (frame == frame[0, 0]).all()

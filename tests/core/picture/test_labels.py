@@ -7,15 +7,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.drawing import draw_scene, scene_at
 from yaila.core.camera import FrameSize, Pose
-from yaila.core.film import Film, Label, Region, Route, RoutePoint, Scene, scene_at
+from yaila.core.film import Film, Label, Region, Route, RoutePoint, Scene
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.marked import Circle, Leader
 from yaila.core.film.model import Vantage
 from yaila.core.film.scene import Present
 from yaila.core.ground import Point
-from yaila.core.marks import Arrival, FilmMoment, Lettering, RegionLook
-from yaila.core.picture import draw_scene
+from yaila.core.marks import Arrival, Lettering, RegionLook
+from yaila.core.time import FilmMoment
 from yaila.core.type import Faces, set_text
 
 FULL = Film()

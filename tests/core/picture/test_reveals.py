@@ -8,26 +8,16 @@ import numpy as np
 import pytest
 
 from tests.conftest import write_picture
+from tests.drawing import draw_scene, picture_of, scene_at
 from yaila.core.camera import FrameSize, Pose
-from yaila.core.film import (
-    Film,
-    Label,
-    Marker,
-    Plate,
-    Region,
-    Route,
-    RoutePoint,
-    Vantage,
-    acts,
-    choreograph,
-    scene_at,
-)
+from yaila.core.film import Film, Label, Marker, Plate, Region, Route, RoutePoint, Vantage, acts, choreograph
 from yaila.core.film.marked import Draws, Reveal
 from yaila.core.film.model import PictureRef
 from yaila.core.ground import Point, Similarity
 from yaila.core.imagery import PageStore, Pyramid, build_pyramid, open_pyramid
-from yaila.core.marks import FilmMoment, Lettering, MarkerLook, RegionLook, VantageMoment
-from yaila.core.picture import Quality, draw_scene, picture_of
+from yaila.core.marks import Lettering, MarkerLook, RegionLook
+from yaila.core.picture import Quality
+from yaila.core.time import FilmMoment, VantageMoment
 
 SIZE = FrameSize(400, 300)
 
@@ -88,7 +78,7 @@ def test_a_wipe_runs_towards_its_direction(pyramids: dict[str, Pyramid]) -> None
 
 
 def test_a_picture_of_a_path_appears_as_its_line_is_drawn(pyramids: dict[str, Pyramid]) -> None:
-    one = film(how="route", route="r", width=100)
+    one = film(how="route", routes=("r",), width=100)
     picture = shown(one, 25, pyramids)
     # Half of 600 units from x -300, with round ends of 50: pixels 25 to 225, 50 high.
     assert picture[150, 30:220].min() > 0.98
@@ -106,14 +96,14 @@ def test_a_soft_edge_melts(pyramids: dict[str, Pyramid]) -> None:
 
 def test_what_a_reveal_hangs_on_is_kept_in_time_and_a_route_that_goes_leaves_the_plate(tmp_path: Path) -> None:
     one = film(how="circle", starts=VantageMoment(vantage="v", edge="leaves", offset=-50))
-    assert choreograph(one).timeline.reveals["above"] == 100
+    assert choreograph(one).timeline.reveals["above"].frame == 100
     two = acts.AddVantage(at=(0, 0), width=100, height=80, after="v", id="w").apply(one)
     gone = acts.RemoveVantages(vantages=["v"]).apply(two)
     assert gone.plates[1].reveal.starts == FilmMoment(seconds=4)
-    bare = acts.RemoveMark(mark="r").apply(film(how="route", route="r"))
+    bare = acts.RemoveMark(mark="r").apply(film(how="route", routes=("r",)))
     assert bare.plates[1].reveal is None
     with pytest.raises(ValueError, match="a route that is not in the film"):
-        Film.model_validate(film(how="route", route="r").model_dump() | {"routes": []})
+        Film.model_validate(film(how="route", routes=("r",)).model_dump() | {"routes": []})
 
 
 def marked(**reveal: object) -> Film:
@@ -157,9 +147,9 @@ def test_marks_are_uncovered_by_a_circle_and_along_a_line() -> None:
     # Half of the way to a corner of the region, 141 units, and 2 %: 72.
     assert half[300, 400 + 68] == 1
     assert half[300, 400 + 76] == 0
-    along = drawn(marked(how="route", route="r", width=60), 25)
+    along = drawn(marked(how="route", routes=("r",), width=60), 25)
     assert along[300, 305:395].min() == 1
     assert along[300, 435:].max() == 0
     assert (along[:, 350] > 0.5).sum() == pytest.approx(60, abs=1)
-    bare = acts.RemoveMark(mark="r").apply(marked(how="route", route="r"))
+    bare = acts.RemoveMark(mark="r").apply(marked(how="route", routes=("r",)))
     assert [mark.reveal for mark in bare.timed] == [None] * 3

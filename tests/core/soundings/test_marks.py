@@ -6,9 +6,10 @@ import pytest
 
 from yaila.core.film import Film, Label, Marker, Region, Route, RoutePoint, Vantage, acts, choreograph
 from yaila.core.film.marked import Circle, Reveal
-from yaila.core.marks import Arrival, FilmMoment, Lettering, RegionLook, Traveller
+from yaila.core.marks import Arrival, Lettering, RegionLook, Traveller
 from yaila.core.soundings.findings import soundings_of
 from yaila.core.soundings.marks import MarkFault, mark_faults
+from yaila.core.time import FilmMoment
 from yaila.core.type import Faces
 
 GOOD = {"text": "Quillhaven", "sits": "over", "comes": Arrival(how="cut")}
@@ -34,7 +35,7 @@ def test_a_text_must_be_there_for_as_long_as_it_takes_to_read() -> None:
     assert finding.remedy is not None
     assert finding.remedy.frames is not None
     longer = acts.MoveMark(mark=short.id, edge="ends", by=finding.remedy.frames).apply(film)
-    assert choreograph(longer).timeline.spans[short.id].end / 25 >= letters / 16 + 0.5 - 0.25
+    assert choreograph(longer).timeline.ranges[short.id].end.frame / 25 >= letters / 16 + 0.5 - 0.25
     assert "read" not in {one.kind for one in soundings_of(longer)}
 
 
@@ -88,4 +89,4 @@ def test_a_font_that_is_gone_is_told_and_an_uncovering_along_a_route_stops_nothi
     gone = Label(**GOOD, look=Lettering(family="f" * 64))
     assert "is not here" in faults(gone)["letters"].text
     way = Route(id="r", points=[RoutePoint(x=-400, y=0), RoutePoint(x=400, y=0)])
-    assert faults(Label(**GOOD, reveal=Reveal(how="route", route="r")), routes=[way]) == {}
+    assert faults(Label(**GOOD, reveal=Reveal(how="route", routes=("r",))), routes=[way]) == {}

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from yaila.core.camera import Ease
 from yaila.core.camera.manners import Cut, Orbit, Steps
 from yaila.core.film import Duration, Film, Marker, Passage, Vantage
 from yaila.core.film.acts import Retime
-from yaila.core.marks import FilmMoment, VantageMoment
 from yaila.core.soundings import soundings_of
 from yaila.core.soundings.findings import Finding
+from yaila.core.time import Ease, FilmMoment, VantageMoment
 
 
 def film(frames: float, first: dict, second: dict, **passage: object) -> Film:

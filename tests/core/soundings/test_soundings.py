@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 
 from tests.stopwatch import quickest
-from yaila.core.camera import Ease
 from yaila.core.errors import BadEdit
 from yaila.core.film import Duration, Feather, Film, Passage, Plate, Vantage
 from yaila.core.film.model import Ground, PictureRef
@@ -14,6 +13,7 @@ from yaila.core.ground import Similarity
 from yaila.core.ground.mercator import units_per_pixel
 from yaila.core.soundings import Finding, budget_of, plan_captures, soundings_of
 from yaila.core.soundings.capture import SurveyReach, descent
+from yaila.core.time import Ease
 from yaila.standin.night_post import night_post, shots
 from yaila.standin.survey import BOUNDS
 from yaila.standin.world import World

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from yaila.core.camera.easing import Ease
 from yaila.core.camera.pose import Pose
 from yaila.core.camera.track import Track
+from yaila.core.quantities import Angle, Count, Factor, Frames, Number, Percent, PerSecond
+from yaila.core.time import Ease
 
 FADE = 0.5
 """Seconds over which a shake comes and goes."""
@@ -24,10 +26,10 @@ class Breath(_Extra):
     """What the camera does while it rests: it pushes in by ``push`` percent of the span (out if negative), drifts by
     ``across`` and ``up`` percent of the frame's width, and turns by ``turn`` degrees."""
 
-    push: float = Field(0.0, ge=-100, le=60)
-    across: float = Field(0.0, ge=-100, le=100)
-    up: float = Field(0.0, ge=-100, le=100)
-    turn: float = Field(0.0, ge=-360, le=360)
+    push: Percent = Field(0.0, ge=-100, le=60)
+    across: Percent = Field(0.0, ge=-100, le=100)
+    up: Percent = Field(0.0, ge=-100, le=100)
+    turn: Angle = Field(0.0, ge=-360, le=360)
 
     def track(self, pose: Pose, progress: NDArray[np.float64]) -> Track:
         """The camera at progress 0..1 of the rest, shape (n,)."""
@@ -65,26 +67,26 @@ class Shake(_Extra):
     """A hand-held camera: ``position`` in percent of the frame's width and ``roll`` in degrees say how far it strays
     at most, ``frequency`` in Hz how quickly, ``seed`` which of all shakes it is."""
 
-    position: float = Field(0.4, ge=0, le=20)
-    roll: float = Field(0.2, ge=0, le=20)
-    frequency: float = Field(1.4, gt=0, ge=0.05, le=20)
-    seed: int = Field(1, ge=0, le=2**31)
+    position: Percent = Field(0.4, ge=0, le=20)
+    roll: Angle = Field(0.2, ge=0, le=20)
+    frequency: PerSecond = Field(1.4, gt=0, ge=0.05, le=20)
+    seed: Count = Field(1, ge=0, le=2**31)
 
 
 class Opening(_Extra):
     """How the film opens: turned by ``turn`` degrees and enlarged ``enlarge`` times, straight after ``frames``."""
 
-    turn: float = Field(12.0, ge=-180, le=180)
-    enlarge: float = Field(1.25, ge=1, le=10)
-    frames: int = Field(10, ge=1, le=1000)
+    turn: Angle = Field(12.0, ge=-180, le=180)
+    enlarge: Factor = Field(1.25, ge=1, le=10)
+    frames: Frames = Field(10, ge=1, le=1000)
     ease: Ease = Ease(x1=0.1, y1=0.3, x2=0.3, y2=1.0)
 
 
 class Spin(_Extra):
     """How the film ends: ``turns`` turns (clockwise) within the last ``frames``."""
 
-    turns: float = Field(1.0, ge=-20, le=20)
-    frames: int = Field(30, ge=2, le=2000)
+    turns: Number = Field(1.0, ge=-20, le=20)
+    frames: Frames = Field(30, ge=2, le=2000)
     ease: Ease = Ease(x1=0.6, y1=0.0, x2=0.4, y2=1.0)
 
 
@@ -101,59 +103,78 @@ def moved(
     )  # fmt: skip
 
 
-def shaken(track: Track, stretches: Sequence[tuple[int, int, Shake | None]], rate: float) -> Track:
-    """A track that shakes: ``stretches`` are first frames, frames after the last, and the shake between."""
-    if not any(shake for _, _, shake in stretches):
+def shaken(
+    track: Track,
+    times: NDArray[np.float64],
+    stretches: Sequence[tuple[int, int, Shake | None]],
+    rate: float,
+) -> Track:
+    """A track at ``times`` (frames) that shakes: ``stretches`` are first frames, frames after the last, and the shake
+    between."""
+    shakes = {shake for _, _, shake in stretches if shake}
+    if not shakes:
         return track
-    count = len(track)
-    across, up, roll = np.zeros(count), np.zeros(count), np.zeros(count)
-    reach = max(round(FADE * rate), 1)
-    kernel = np.hanning(reach + 2)[1:-1]
-    kernel /= kernel.sum()
-    seconds = np.arange(count) / rate
-    for shake in {shake for _, _, shake in stretches if shake}:
-        there = np.zeros(count + 2 * reach)
+    last = stretches[-1][1]
+    across, up, roll = np.zeros(len(times)), np.zeros(len(times)), np.zeros(len(times))
+    reach = max(FADE * rate, 1.0)
+    phase = np.maximum(times, 0) / rate
+    for shake in shakes:
+        weight = np.zeros(len(times))
         for first, end, other in stretches:
             if other == shake:
-                there[reach + first : reach + end] = 1
-        # Beyond the film's ends it goes on as it was.
-        there[:reach], there[reach + count :] = there[reach], there[reach + count - 1]
-        weight = np.convolve(there, kernel, mode="same")[reach : reach + count]
-        phase = seconds * shake.frequency
-        across += weight * shake.position / 100 * _noise(phase, shake.seed, 0)
-        up += weight * shake.position / 100 * _noise(phase, shake.seed, 1)
-        roll += weight * shake.roll * _noise(phase, shake.seed, 2)
+                # Beyond the film's ends it goes on as it was.
+                weight += (1.0 if first == 0 else _risen((times - first) / reach)) - (
+                    0.0 if end == last else _risen((times - end) / reach)
+                )
+        at = phase * shake.frequency
+        across += weight * shake.position / 100 * _noise(at, shake.seed, 0)
+        up += weight * shake.position / 100 * _noise(at, shake.seed, 1)
+        roll += weight * shake.roll * _noise(at, shake.seed, 2)
     made = moved(track, across * track.span, up * track.span, track.heading)
     return Track(made.x, made.y, made.span, made.tilt, made.heading, track.roll + roll, made.focal)
+
+
+def _risen(away: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How far a fade has come, 0..1, at times from its middle in fades: the integral of a raised cosine."""
+    at = np.clip(away, -0.5, 0.5)
+    return np.asarray(0.5 + at + np.sin(2 * np.pi * at) / (2 * np.pi))
 
 
 def _noise(phase: NDArray[np.float64], seed: int, channel: int) -> NDArray[np.float64]:
     """Smooth noise within ±1 with about one swing a unit of phase: random values at whole phases, joined by a curve
     with continuous acceleration, and the same at twice the frequency, weaker (value noise; common practice)."""
     total = np.zeros_like(phase)
+    if not len(phase):
+        return total
     for octave, weight in ((1, 0.72), (2, 0.28)):
         at = phase * octave * 2
         cell = np.floor(at).astype(int)
-        values = np.random.Generator(np.random.PCG64([seed, channel, octave])).uniform(-1, 1, int(cell.max()) + 2)
+        values = _values(seed, channel, octave, int(cell.max() + 2).bit_length())
         q = at - cell
         q = q**3 * (q * (6 * q - 15) + 10)
         total += weight * (values[cell] * (1 - q) + values[cell + 1] * q)
     return total
 
 
-def opened(track: Track, opening: Opening) -> Track:
-    """A track that begins turned and enlarged and snaps straight."""
-    left = 1 - opening.ease.at(np.arange(len(track)) / opening.frames)
+@lru_cache(maxsize=64)
+def _values(seed: int, channel: int, octave: int, bits: int) -> NDArray[np.float64]:
+    """The first 2 ** ``bits`` random values of a sequence."""
+    return np.random.Generator(np.random.PCG64([seed, channel, octave])).uniform(-1, 1, 2**bits)
+
+
+def opened(track: Track, times: NDArray[np.float64], opening: Opening) -> Track:
+    """A track at ``times`` (frames) that begins turned and enlarged and snaps straight."""
+    left = 1 - opening.ease.at(times / opening.frames)
     return Track(
         track.x, track.y, track.span * opening.enlarge**-left, track.tilt, track.heading,
         track.roll + opening.turn * left, track.focal,
     )  # fmt: skip
 
 
-def spun(track: Track, spin: Spin) -> Track:
-    """A track that spins at its end."""
-    frames = min(spin.frames, len(track))
-    done = spin.ease.at((np.arange(len(track)) - (len(track) - frames)) / frames)
+def spun(track: Track, times: NDArray[np.float64], whole: int, spin: Spin) -> Track:
+    """A track at ``times`` (frames) of a film of ``whole`` frames that spins at its end."""
+    frames = min(spin.frames, whole)
+    done = spin.ease.at((times - (whole - frames)) / frames)
     return Track(
         track.x, track.y, track.span, track.tilt, track.heading + 360 * spin.turns * done, track.roll, track.focal
     )

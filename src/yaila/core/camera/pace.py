@@ -19,25 +19,21 @@ def changes(track: Track) -> NDArray[np.float64]:
     The metric of van Wijk & Nuij (eq. 4), scaled so that a plain zoom in by a factor of two measures 1; turning and
     tilting are added at right angles.
     """
-    wide = np.sqrt(track.span[1:] * track.span[:-1])
-    pan = RHO**2 * np.hypot(np.diff(track.x), np.diff(track.y)) / wide / np.log(2)
-    zoom = np.diff(np.log2(track.span))
-    swing = np.hypot(np.diff(track.heading), np.diff(track.tilt)) / QUARTER
+    return changes_between(track.part(slice(None, -1)), track.part(slice(1, None)))
+
+
+def changes_between(track: Track, later: Track) -> NDArray[np.float64]:
+    """The same from each of n moments to another of n, shape (n,)."""
+    wide = np.sqrt(later.span * track.span)
+    pan = RHO**2 * np.hypot(later.x - track.x, later.y - track.y) / wide / np.log(2)
+    zoom = np.log2(later.span / track.span)
+    swing = np.hypot(later.heading - track.heading, later.tilt - track.tilt) / QUARTER
     return np.asarray(np.sqrt(pan**2 + zoom**2 + swing**2))
 
 
-def motion(track: Track, size: FrameSize) -> NDArray[np.float64]:
-    """How far the picture moves from each moment to the next, frame widths: (n - 1, 2), the ground in the middle of
-    the frame and the fastest of nine places spread over the frame that show ground."""
-    moved = moves(track, size)
-    return np.stack([moved[:, 0], moved.max(axis=1)], axis=1)
-
-
-def moves(track: Track, size: FrameSize) -> NDArray[np.float64]:
-    """How far the ground moves in the frame from each moment to the next, frame widths: (n - 1, 9), in the middle and
-    at eight places around it; 0 where no ground is seen."""
-    if len(track) < 2:
-        return np.zeros((0, 9))
+def moves(track: Track, later: Track, size: FrameSize) -> NDArray[np.float64]:
+    """How far the ground moves in the frame from each of n moments to another of n, frame widths: (n, 9), in the middle
+    and at eight places around it; 0 where no ground is seen."""
     u = np.array([0.5, 0.1, 0.5, 0.9, 0.1, 0.9, 0.1, 0.5, 0.9])
     v = np.array([0.5, 0.1, 0.1, 0.1, 0.5, 0.5, 0.9, 0.9, 0.9])
     right, up, forward = track.axes()
@@ -57,11 +53,12 @@ def moves(track: Track, size: FrameSize) -> NDArray[np.float64]:
     seen = (reach > 0) & (reach < 30)
     ground = (eye[:, None, :] + np.where(seen, reach, 0.0)[..., None] * rays) * track.span[:, None, None]
     # The same ground, a moment later.
-    shift = np.stack([np.diff(track.x), np.diff(track.y), np.zeros(len(track) - 1)], axis=1)
-    later = ground[:-1] - shift[:, None, :]
-    depth = 1 + np.einsum("nki,ni->nk", later, forward[1:]) / distance[1:, None]
+    shift = np.stack([later.x - track.x, later.y - track.y, np.zeros(len(track))], axis=1)
+    right, up, forward = later.axes()
+    there = ground - shift[:, None, :]
+    depth = 1 + np.einsum("nki,ni->nk", there, forward) / (later.span * later.focal / FILM_BACK)[:, None]
     with np.errstate(divide="ignore", invalid="ignore"):
-        at_u = np.einsum("nki,ni->nk", later, right[1:]) / track.span[1:, None] / depth
-        at_v = np.einsum("nki,ni->nk", later, up[1:]) / track.span[1:, None] / depth
+        at_u = np.einsum("nki,ni->nk", there, right) / later.span[:, None] / depth
+        at_v = np.einsum("nki,ni->nk", there, up) / later.span[:, None] / depth
     moved = np.hypot(at_u - across, at_v - upward)
-    return np.asarray(np.where(seen[:-1] & (depth > 0.02), moved, 0.0))
+    return np.asarray(np.where(seen & (depth > 0.02), moved, 0.0))

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera.pose import FARTHEST, FILM_BACK, MAX_TILT, FrameSize, Pose
+from yaila.core.time import smoothstep
 
 FIELDS = ("x", "y", "span", "tilt", "heading", "roll", "focal")
 LOGARITHMIC = ("span", "focal")
@@ -38,6 +39,10 @@ class Track:
         """Some of the moments."""
         return Track(*(getattr(self, name)[rows] for name in FIELDS))
 
+    def taken(self, which: NDArray[np.int64]) -> Track:
+        """Some of the moments, by their places."""
+        return Track(*(getattr(self, name)[which] for name in FIELDS))
+
     def turned(self, degrees: float) -> Track:
         """The same with headings counted from elsewhere."""
         return replace(self, heading=self.heading + degrees) if degrees else self
@@ -48,9 +53,13 @@ class Track:
         return Track(*(np.full(count, getattr(pose, name), dtype=np.float64) for name in FIELDS))
 
     @staticmethod
-    def joined(parts: list[Track]) -> Track:
-        """Tracks one after the other."""
-        return Track(*(np.concatenate([getattr(part, name) for part in parts]) for name in FIELDS))
+    def of_rows(rows: NDArray[np.float64]) -> Track:
+        """From an array (n, 7), its columns as ``FIELDS``."""
+        return Track(*rows.T)
+
+    def rows(self) -> NDArray[np.float64]:
+        """As an array (n, 7), its columns as ``FIELDS``."""
+        return np.column_stack([getattr(self, name) for name in FIELDS])
 
     def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         """Right, up and forward of the camera at each moment, (n, 3) each; as ``Pose.axes``."""
@@ -118,8 +127,4 @@ def even(start: float, end: float, progress: NDArray[np.float64]) -> NDArray[np.
 def ramp(progress: NDArray[np.float64], share: float) -> NDArray[np.float64]:
     """1 in the middle, falling smoothly to 0 at progress 0 and 1 over the outer ``share`` of the way."""
 
-    def rise(value: NDArray[np.float64]) -> NDArray[np.float64]:
-        value = np.clip(value / share, 0, 1)
-        return np.asarray(value * value * (3 - 2 * value))
-
-    return rise(progress) * rise(1 - progress)
+    return np.asarray(smoothstep(progress / share) * smoothstep((1 - progress) / share))

@@ -6,6 +6,7 @@ from yaila.core.colour.spaces import (
     decoded,
     encoded,
     linear_from_oklab,
+    mixed,
     oklab_from_linear,
     oklab_of,
 )
@@ -20,6 +21,7 @@ __all__ = [
     "decoded",
     "encoded",
     "linear_from_oklab",
+    "mixed",
     "oklab_from_linear",
     "oklab_of",
     "tone_table",

@@ -57,3 +57,12 @@ def linear_from_oklab(lab: Floats) -> Floats:
 def oklab_of(picture: NDArray[np.uint8]) -> Floats:
     """Oklab of 8-bit sRGB."""
     return oklab_from_linear(LINEAR_OF_BYTE[picture])
+
+
+def mixed(start: str, end: str, progress: float) -> str:
+    """A colour between two, ``#rrggbb`` each, evenly in Oklab; what sRGB cannot show is clipped."""
+    ends = np.array([[int(text[i : i + 2], 16) for i in (1, 3, 5)] for text in (start, end)], np.uint8)
+    lab = oklab_of(ends)
+    made = encoded(linear_from_oklab(lab[0] + (lab[1] - lab[0]) * progress))
+    red, green, blue = np.clip(np.round(made * 255), 0, 255).astype(int).tolist()
+    return f"#{red:02x}{green:02x}{blue:02x}"

@@ -16,11 +16,13 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.colour.spaces import decoded, encoded, linear_from_oklab, oklab_from_linear
+from yaila.core.quantities import NUMBER, Angle, Kelvin, Number, Percent, Share, Stops
+from yaila.core.time import Changes
 
 GREY = 0.569
 """Oklab lightness of middle grey (linear 0.184), about which contrast turns."""
 
-Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e3, le=1e3)]
+Coefficient = Annotated[float, Field(allow_inf_nan=False, ge=-1e3, le=1e3)]
 
 
 class _Value(BaseModel):
@@ -35,11 +37,11 @@ class ToneMatch(_Value):
     to be the same ground: cloud, say).
     """
 
-    gain: Annotated[tuple[Finite, ...], Field(min_length=9, max_length=9)]
-    shift: Annotated[tuple[Finite, ...], Field(min_length=3, max_length=3)]
-    before: float = Field(ge=0)
-    after: float = Field(ge=0)
-    share: float = Field(ge=0, le=1)
+    gain: Annotated[tuple[Coefficient, ...], NUMBER, Field(min_length=9, max_length=9)]
+    shift: Annotated[tuple[Coefficient, ...], NUMBER, Field(min_length=3, max_length=3)]
+    before: Number = Field(ge=0)
+    after: Number = Field(ge=0)
+    share: Share = Field(ge=0, le=1)
 
 
 class Tone(_Value):
@@ -51,13 +53,13 @@ class Tone(_Value):
     """
 
     match: ToneMatch | None = None
-    strength: float = Field(85.0, ge=0, le=100)
-    exposure: float = Field(0.0, ge=-4, le=4)
-    contrast: float = Field(0.0, ge=-100, le=100)
-    saturation: float = Field(0.0, ge=-100, le=100)
-    hue: float = Field(0.0, ge=-180, le=180)
-    temperature: float = Field(0.0, ge=-3000, le=3000)
-    tint: float = Field(0.0, ge=-100, le=100)
+    strength: Changes[Percent] = Field(85.0, ge=0, le=100, title="Strength of the match")
+    exposure: Changes[Stops] = Field(0.0, ge=-4, le=4)
+    contrast: Changes[Percent] = Field(0.0, ge=-100, le=100)
+    saturation: Changes[Percent] = Field(0.0, ge=-100, le=100)
+    hue: Changes[Angle] = Field(0.0, ge=-180, le=180)
+    temperature: Changes[Kelvin] = Field(0.0, ge=-3000, le=3000)
+    tint: Changes[Percent] = Field(0.0, ge=-100, le=100)
 
     @property
     def idle(self) -> bool:
@@ -83,7 +85,7 @@ class Tone(_Value):
         return np.clip(encoded(linear_from_oklab(lab)), 0, 1)
 
 
-def white_balance(temperature: float, tint: float) -> NDArray[np.float64]:
+def white_balance(temperature: Changes[Kelvin], tint: Changes[Percent]) -> NDArray[np.float64]:
     """Factors of linear red, green and blue; their luminance (ITU-R BT.709) is 1.
 
     A daylight of 6504 K + ``temperature`` (CIE 15, the D illuminants) is made white by scaling red, green and blue;

@@ -1,50 +1,167 @@
-"""From the document to the camera at every frame.
+"""From the document to the camera at any moment.
 
-Holds and passages are resolved to whole frames, one after the other from frame 0. A passage of D frames shows its
-frame k of D at its frame k, so its first frame is still the vantage it leaves and the frame after its last is
-the vantage it reaches.
+Holds and passages are resolved to whole frames, one after the other from frame 0 (``legs.py``). Between frames the
+camera goes on: a passage of D frames is at its share k / D at its frame k, any part of one included, so its first
+frame is still the vantage it leaves and the frame after its last is the vantage it reaches. Nothing is worked out but
+what is asked for, so that a long film costs no more than what is looked at of it.
 """
 
 from __future__ import annotations
 
+import copy
 import threading
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.camera import Track
+from yaila.core.camera import Pose, Track
 from yaila.core.camera.extras import breathing, opened, shaken, spun
-from yaila.core.camera.passages import bent, channels_of, rates_of, through_rate
-from yaila.core.camera.track import FIELDS
+from yaila.core.camera.passages import arrival, bent, channels_at, channels_of, rates_of, through_rate
 from yaila.core.film.legs import Leg, flows, legs_of, move_of, timing_of
-from yaila.core.film.model import Film, Vantage
+from yaila.core.film.model import Film
 from yaila.core.film.timeline import Timeline, timeline_of
-from yaila.core.time import Rate
+from yaila.core.film.walk import parts_of
+from yaila.core.time import Hung, Rate, Time, TimeRange
 
 BREATH_RAMP = 0.6
 """Seconds in which a breath sets in and comes to rest."""
 
-HEADING = FIELDS.index("heading")
 TIGHTEST = 0.15
 """The share of a passage that is bent where a vantage is passed with full tension, of what may be."""
+
+DENSE = 4096
+"""Passages of up to so many frames are worked out whole."""
+
+BLOCK = 128
+"""Frames that are worked out together when one of them is asked for."""
+
+MOST_BLOCKS = 256
+
+
+class Camera:
+    """The camera of a film at any time, in frames (``Time``) from the film's start."""
+
+    def __init__(self, film: Film, legs: tuple[Leg, ...]) -> None:
+        self._film, self._legs = film, legs
+        self.frames = legs[-1].end if legs else 0
+        self._starts = np.array([leg.start for leg in legs], np.int64)
+        self._blocks: OrderedDict[int, Track] = OrderedDict()
+        # Headings go on from where the passage before came to, whole turns included.
+        turns = [0.0]
+        for index, leg in enumerate(legs[:-1]):
+            came = 0.0
+            if leg.passage:
+                vantage, after = film.vantages[index], film.vantages[index + 1]
+                move, timing = move_of(film, index), timing_of(film, index)
+                came = arrival(move, vantage.passage.manner, timing, leg.passage) - after.heading
+            turns.append(turns[-1] + came)
+        self._turns = turns
+
+    def at(self, times: NDArray[np.float64]) -> Track:
+        """The camera at times (n,), frames, parts of them included; before the film and after it, it stands still."""
+        times = np.clip(np.asarray(times, np.float64), 0, self.frames)
+        rows = np.zeros((len(times), 7))
+        which = np.searchsorted(self._starts, times, side="right") - 1
+        for index in np.unique(which).tolist():
+            leg, mine = self._legs[index], which == index
+            at = times[mine] - leg.start
+            moving = (at >= leg.hold) & (leg.passage > 0)
+            made = np.empty((len(at), 7))
+            if not moving.all():
+                made[~moving] = self._resting(index, at[~moving])
+            if moving.any():
+                made[moving] = Track.of_channels(self.passage(index, at[moving] - leg.hold)).rows()
+            rows[mine] = made + np.array([0, 0, 0, 0, self._turns[index], 0, 0])
+        track = Track.of_rows(rows)
+        film = self._film
+        if film.opening:
+            track = opened(track, times, film.opening)
+        if film.closing:
+            track = spun(track, times, self.frames, film.closing)
+        stretches = [(leg.start, leg.end, v.shake) for leg, v in zip(self._legs, film.vantages, strict=True)]
+        return shaken(track, times, stretches, float(film.fps.value))
+
+    def pose(self, time: Time) -> Pose:
+        """The camera at one moment."""
+        if time.frames != int(time.frames) or not 0 <= time.frames < self.frames:
+            return self.at(np.array([time.frames])).pose(0)
+        number, place = divmod(int(time.frames), BLOCK)
+        block = self._blocks.get(number)
+        if block is None:
+            first = number * BLOCK
+            block = self.at(np.arange(first, min(first + BLOCK, self.frames), dtype=np.float64))
+            self._blocks[number] = block
+            while len(self._blocks) > MOST_BLOCKS:
+                self._blocks.popitem(last=False)
+        return block.pose(place)
+
+    def spans(self, times: NDArray[np.float64]) -> NDArray[np.float64]:
+        """How wide the ground in frame is at times (n,), ground units."""
+        return self.at(times).span if self.frames else np.ones(len(times))
+
+    def passage(self, index: int, at: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The channels of a passage at ``at`` (n,) of its frames, shape (n, 7), bent into its neighbours where the
+        vantages between are passed without a stop."""
+        film, legs = self._film, self._legs
+        frames, manner = legs[index].passage, film.vantages[index].passage.manner
+        passage = (move_of(film, index), manner, timing_of(film, index), frames)
+        if frames <= DENSE and (at == np.floor(at)).all():
+            # Whole frames are kept by what a passage depends on: changing one of 200 vantages works out two anew.
+            channels = channels_of(*passage)[at.astype(np.int64)]
+        else:
+            channels = channels_at(*passage, at)
+        for end, passed in ((False, index), (True, index + 1)):
+            if flows(film, passed) and legs[passed - 1].passage and legs[passed].passage:
+                before, after = self._rates(passed - 1)[1], self._rates(passed)[0]
+                mine = before if end else after
+                loose = 1 - film.vantages[passed].tension * (1 - TIGHTEST)
+                width, span = manner.bendable(frames) * loose, film.vantages[passed].span
+                change = through_rate(before, after) - mine
+                channels = bent(channels, at / frames, frames, change, width, end, span)
+        return channels
+
+    def _resting(self, index: int, at: NDArray[np.float64]) -> NDArray[np.float64]:
+        vantage, rate = self._film.vantages[index], float(self._film.fps.value)
+        if not vantage.breath:
+            return Track.still(vantage.pose, len(at)).rows()
+        progress = breathing(self._legs[index].hold, at, BREATH_RAMP * rate)
+        return vantage.breath.track(vantage.pose, progress).rows()
+
+    def _rates(self, index: int) -> NDArray[np.float64]:
+        manner = self._film.vantages[index].passage.manner
+        return rates_of(move_of(self._film, index), manner, timing_of(self._film, index), self._legs[index].passage)
 
 
 @dataclass(frozen=True)
 class Choreography:
-    """The camera of a whole film."""
+    """A film in time: its legs, its camera, and when everything is."""
 
     rate: Rate
     legs: tuple[Leg, ...]
-    track: Track
-    """One entry a frame."""
+    camera: Camera = field(compare=False)
     timeline: Timeline
 
     @property
     def frames(self) -> int:
         """How many frames the film has."""
-        return len(self.track)
+        return self.camera.frames
+
+    def pose(self, time: Time) -> Pose:
+        """The camera at a moment."""
+        return self.camera.pose(time)
+
+    def leg_at(self, frame: float) -> int:
+        """Which leg a frame is in."""
+        return max(index for index, leg in enumerate(self.legs) if leg.start <= frame or not index)
+
+    def shot(self, time: Time) -> TimeRange:
+        """From the cut before a moment to the cut after it: what is averaged over time never goes beyond."""
+        cuts = [leg.end for leg in self.legs[:-1] if not leg.passage]
+        before = max((cut for cut in cuts if cut <= time.frames), default=0)
+        after = min((cut for cut in cuts if cut > time.frames), default=self.frames)
+        return TimeRange.of_frames(before, after)
 
 
 MOST_KNOWN = 16
@@ -52,73 +169,42 @@ _known: OrderedDict[str, Choreography] = OrderedDict()
 _lock = threading.Lock()
 
 
+def _key(film: Film) -> str:
+    """What of a film decides when things are: told apart without a look at outlines and looks, which are large."""
+    ways = {"routes": {"__all__": {"look"}}}
+    whole = film.model_dump_json(
+        include={"rate", "length", "opening", "closing", "vantages", "routes", "ground", "beats"}, exclude=ways
+    )
+    marks = [mark.model_dump_json(include={"id", "name", "starts", "ends", "comes", "leader"}) for mark in film.timed]
+    # Who hangs on the place of a route that is nearest to it depends on where it stands.
+    places = [str(mark.place) for mark in film.timed if any(_nearest(one) for one, _ in parts_of(mark, Hung))]
+    reveals = [f"{key}{reveal.starts.model_dump_json()}" for key, reveal, _ in film.reveals]
+    return "\n".join([whole, *marks, *places, *reveals])
+
+
+def _nearest(moment: Hung) -> bool:
+    return getattr(moment, "route", None) is not None and getattr(moment, "point", None) is None
+
+
 def choreograph(film: Film) -> Choreography:
-    """The camera at every frame of a film; no frames while there is no vantage.
+    """The camera and the times of a film; no frames while there is no vantage.
 
     Raises:
-        BadEdit: as :func:`legs_of`.
+        BadEdit: as :func:`legs_of` and :func:`timeline_of`.
     """
     # One edit asks several times over: when it is checked, laid out, and drawn.
-    reveals = [(key, reveal.starts.model_dump_json()) for key, reveal, _ in film.reveals]
-    key = film.model_dump_json(exclude={"plates"}) + str(reveals)
+    key = _key(film)
     with _lock:
         if key in _known:
             _known.move_to_end(key)
             return _known[key]
-    made = _choreographed(film)
+    # The film may be changed by whoever asks; what is known of it must not.
+    kept = copy.deepcopy(film)
+    legs = legs_of(kept)
+    camera = Camera(kept, legs)
+    made = Choreography(film.fps, legs, camera, timeline_of(kept, legs, camera.spans))
     with _lock:
         _known[key] = made
         while len(_known) > MOST_KNOWN:
             _known.popitem(last=False)
     return made
-
-
-def _choreographed(film: Film) -> Choreography:
-    rate, legs = film.fps, legs_of(film)
-    if not legs:
-        return Choreography(rate, legs, Track(*(np.zeros(0),) * 7), timeline_of(film, legs, np.zeros(0)))
-    parts: list[Track] = []
-    # Headings go on from where the passage before came to, whole turns included.
-    turns = 0.0
-    for index, (leg, vantage) in enumerate(zip(legs, film.vantages, strict=True)):
-        if leg.hold:
-            parts.append(_rest(vantage, leg.hold, rate).turned(turns))
-        if leg.passage:
-            channels = passage_channels(film, legs, index)
-            parts.append(Track.of_channels(channels[:-1]).turned(turns))
-            turns += channels[-1, HEADING] - film.vantages[index + 1].heading
-    track = Track.joined(parts)
-    if film.opening:
-        track = opened(track, film.opening)
-    if film.closing:
-        track = spun(track, film.closing)
-    stretches = [(leg.start, leg.end, vantage.shake) for leg, vantage in zip(legs, film.vantages, strict=True)]
-    timeline = timeline_of(film, legs, track.span)
-    return Choreography(rate, legs, shaken(track, stretches, float(rate.value)), timeline)
-
-
-def _rest(vantage: Vantage, hold: int, rate: Rate) -> Track:
-    if not vantage.breath:
-        return Track.still(vantage.pose, hold)
-    progress = breathing(hold, np.arange(hold, dtype=np.float64), BREATH_RAMP * float(rate.value))
-    return vantage.breath.track(vantage.pose, progress)
-
-
-def passage_channels(film: Film, legs: tuple[Leg, ...], index: int) -> NDArray[np.float64]:
-    """The channels of a passage at its frames and at its arrival, shape (frames + 1, 7), bent into its neighbours where
-    the vantages between are passed without a stop."""
-    frames, manner = legs[index].passage, film.vantages[index].passage.manner
-    channels = channels_of(move_of(film, index), manner, timing_of(film, index), frames)
-    for end, at in ((False, index), (True, index + 1)):
-        if flows(film, at) and legs[at - 1].passage and legs[at].passage:
-            before, after = _rates(film, legs, at - 1)[1], _rates(film, legs, at)[0]
-            mine = before if end else after
-            loose = 1 - film.vantages[at].tension * (1 - TIGHTEST)
-            width = manner.bendable(frames) * loose
-            channels = bent(channels, frames, through_rate(before, after) - mine, width, end)
-    return channels
-
-
-def _rates(film: Film, legs: tuple[Leg, ...], index: int) -> NDArray[np.float64]:
-    manner = film.vantages[index].passage.manner
-    return rates_of(move_of(film, index), manner, timing_of(film, index), legs[index].passage)

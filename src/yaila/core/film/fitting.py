@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from yaila.core.errors import BadFit
-from yaila.core.film.model import Film, Fit, Ground, Model, Plate, Tie
-from yaila.core.ground import Point
+from yaila.core.film.model import Film, Fit, FitModel, Ground, Plate, Tie
+from yaila.core.film.walk import Owners, changed, similarity_rules
 from yaila.core.ground.placement import (
     Affine,
     Homography,
@@ -25,6 +25,7 @@ from yaila.core.ground.placement import (
 from yaila.core.imagery.bend import Bend, Goal, Pull, bent_grid
 from yaila.core.imagery.fitting import FLAT, LEAST, cross_validated, solve_map
 from yaila.core.imagery.fitting.maps import Flat, parsimonious
+from yaila.core.quantities import TIED_PLACE
 
 Floats = NDArray[Any]
 
@@ -112,30 +113,23 @@ def lay_by_file(plate: Plate) -> None:
     plate.fit = Fit(by="file")
 
 
-def georeferenced(film: Film, places: Floats, mercator: Floats) -> None:
-    """Make a plain ground one of Web Mercator metres, by the similarity that takes ``places`` (n, 2) there.
+def georeferenced(film: Film, places: Floats, mercator: Floats) -> Film:
+    """A film whose plain ground has become one of Web Mercator metres, by the similarity that takes ``places`` (n, 2)
+    there.
 
-    Plates, vantages and control points keep their places among one another; spans and headings change with the ground.
+    Everything keeps its place among all else; lengths, heights and bearings change with the ground.
     """
     change = solve_map("similarity", places, mercator)
-    scale = math.sqrt(abs(np.linalg.det(change[:2, :2])))
-    turn = math.degrees(math.atan2(-change[1, 0], change[0, 0]))
-    for plate in film.plates:
-        width, height = plate.picture.width, plate.picture.height
-        matrix = change @ plate.placement.matrix(width, height)
-        plate.placement = placement_of(matrix, plate.placement.kind, width, height)
-        for tie in plate.fit.ties:
-            if tie.other is None:
-                tie.to = Point(*through(change, np.array(tie.to)).tolist())
-    for region in film.regions:
-        region.rings = tuple(
-            tuple(Point(x, y) for x, y in through(change, np.array(ring)).tolist()) for ring in region.rings
-        )
-    for vantage in film.vantages:
-        vantage.x, vantage.y = through(change, np.array([vantage.x, vantage.y])).tolist()
-        vantage.span *= scale
-        vantage.heading = (vantage.heading + turn + 180) % 360 - 180
-    film.ground = Ground(kind="mercator")
+
+    def laid(placement: Affine | Homography, _: Owners) -> Placement:
+        return placement_of(change @ placement.matrix(0, 0), placement.kind, 0, 0)
+
+    def tied_to(places: Floats, owners: Owners) -> Floats:
+        return places if getattr(owners[0], "other", None) else through(change, places)
+
+    rules = similarity_rules(change, metres=True) | {TIED_PLACE: tied_to}
+    moved = changed(film, rules, {Affine: laid, Homography: laid})
+    return moved.model_copy(update={"ground": Ground(kind="mercator")})
 
 
 def pixel_on_ground_of(places: Floats, ground: Floats) -> float:
@@ -184,13 +178,13 @@ def tied(film: Film, plate: Plate, ties: list[Tie] | None = None) -> Tied:
     return Tied(known, places, ground, max(unit, pixel_on_ground(plate)))
 
 
-def models_of(pairs: Tied) -> dict[Model, float | None]:
+def models_of(pairs: Tied) -> dict[FitModel, float | None]:
     """Every model's cross-validated residual, pixels of the coarser plate; none while it cannot be told."""
     used = np.array([tie.used for tie in pairs.ties], bool)
     places, ground = through(UPRIGHT, pairs.places[used]), pairs.ground[used] / pairs.unit
     if not 2 <= len(places) <= MOST_CHECKED:
         return {"similarity": None, "affine": None, "homography": None, "bend": None}
-    left: dict[Model, float | None] = {}
+    left: dict[FitModel, float | None] = {}
     for kind in FLAT:
         left[kind] = cross_validated(kind, places, ground)
     left["bend"] = _bend_validated(places, ground)
@@ -233,7 +227,7 @@ def goal_of(film: Film, plate: Plate) -> Goal:
     return Goal(x=x, y=y, radius=min(reach, min(width, height) / 4))
 
 
-def solve_ties(film: Film, plate: Plate, ties: list[Tie], model: Model | None, hold: bool = False) -> None:
+def solve_ties(film: Film, plate: Plate, ties: list[Tie], model: FitModel | None, hold: bool = False) -> None:
     """Lay ``plate`` by its ties: one shifts it, two make a similarity; with more, ``model`` says, or if it is none,
     the cross-validated residual. With ``hold`` a bend leaves :func:`goal_of` flat.
 

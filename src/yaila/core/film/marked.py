@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Literal
@@ -10,13 +9,37 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import ConfigDict, Field, field_validator, model_validator
 
-from yaila.core.camera import Ease
-from yaila.core.film.part import Id, Name, Part, new_id
+from yaila.core.film.part import Part, new_id
 from yaila.core.ground import Point
 from yaila.core.ground.curve import Curve, smooth
-from yaila.core.ground.mercator import EARTH_RADIUS
-from yaila.core.ground.placement import Finite
-from yaila.core.marks import Arrival, FilmMoment, Lettering, MarkerLook, Moment, RegionLook, Stroke, Traveller
+from yaila.core.ground.mercator import stretch_at
+from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke, Traveller
+from yaila.core.quantities import (
+    OFFSET,
+    PLACE,
+    SECONDS,
+    TURN,
+    Angle,
+    Bearing,
+    Count,
+    East,
+    Finite,
+    FrameLength,
+    Frames,
+    FrameShare,
+    GroundLength,
+    Height,
+    Id,
+    Name,
+    North,
+    Percent,
+    RouteRef,
+    RouteShare,
+    Seconds,
+    StyleRef,
+    TrueLength,
+)
+from yaila.core.time import Changes, Ease, FilmMoment, Moment
 
 MOST_POINTS = 4000
 """Points of a route."""
@@ -34,7 +57,7 @@ class Mark(Part):
 
     id: Id = Field(default_factory=new_id)
     name: Name = "Mark"
-    style: Id | None = None
+    style: StyleRef | None = None
     own: tuple[str, ...] = Field((), max_length=60)
     group: str = Field("", max_length=60)
     locked: bool = False
@@ -45,14 +68,14 @@ class RoutePoint(Part):
     halts, none for a point that only shapes the line. ``before`` and ``after`` are handles, relative to it."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
-    x: Finite
-    y: Finite
+    x: East
+    y: North
     corner: bool = False
     stop: str | None = Field(None, max_length=120)
-    wait: float = Field(0.0, ge=0, le=3600)
+    wait: Seconds = Field(0.0, ge=0, le=3600)
     """Seconds that the line waits at a stop."""
-    before: tuple[Finite, Finite] | None = None
-    after: tuple[Finite, Finite] | None = None
+    before: Annotated[tuple[Finite, Finite], OFFSET] | None = None
+    after: Annotated[tuple[Finite, Finite], OFFSET] | None = None
 
 
 class Draws(Part):
@@ -71,9 +94,9 @@ class Draws(Part):
     starts: Moment = Field(default_factory=FilmMoment)
     pace: Literal["whole", "screen", "legs", "camera"] = "whole"
     part: Literal["from_start", "from_end", "both_ends", "middle", "piece"] = "from_start"
-    piece: float = Field(20.0, ge=0.5, le=100)
-    seconds: float = Field(6.0, gt=0, ge=LEAST_LEG, le=86400)
-    legs: tuple[Annotated[float, Field(gt=0, ge=LEAST_LEG, le=86400)], ...] = Field((), max_length=500)
+    piece: Percent = Field(20.0, ge=0.5, le=100, title="Piece")
+    seconds: Seconds = Field(6.0, gt=0, ge=LEAST_LEG, le=86400, title="The whole way in")
+    legs: tuple[Annotated[float, SECONDS, Field(gt=0, ge=LEAST_LEG, le=86400)], ...] = Field((), max_length=500)
     ease: Ease = Ease(x1=0.0, y1=0.0, x2=1.0, y2=1.0)
 
     def pieces(self, way: float, length: float) -> list[tuple[float, float]]:
@@ -165,25 +188,25 @@ class Reveal(Part):
     """How a plate or a mark is uncovered in the film, from the moment ``starts`` on.
 
     By a ``circle`` that grows about ``x``, ``y``, or by a ``wipe`` whose edge runs towards ``direction`` (degrees from
-    north), within ``frames``; or along a ``route``, as its line is drawn, ``width`` ground units wide. ``soft`` is how
-    far its edge melts, frame pixels.
+    north), within ``frames``; or along ``routes``, as their lines are drawn, ``width`` ground units wide. ``soft`` is
+    how far its edge melts, frame pixels.
     """
 
     how: Literal["circle", "wipe", "route"] = "circle"
     starts: Moment = Field(default_factory=FilmMoment)
-    frames: int = Field(25, ge=1, le=5000)
-    x: Finite = 0.0
-    y: Finite = 0.0
-    direction: float = Field(90.0, ge=-360, le=360)
-    route: Id | None = None
-    width: float = Field(500.0, gt=0, ge=1e-3, le=1e8)
-    soft: float = Field(30.0, ge=0, le=400)
+    frames: Frames = Field(25, ge=1, le=5000, title="Within")
+    x: East = 0.0
+    y: North = 0.0
+    direction: Bearing = Field(90.0, ge=-360, le=360, title="Runs towards")
+    routes: tuple[RouteRef, ...] = Field((), max_length=40)
+    width: GroundLength = Field(500.0, gt=0, ge=1e-3, le=1e8)
+    soft: FrameLength = Field(30.0, ge=0, le=400, title="Soft edge")
 
 
 class TimedMark(Mark):
     """A mark that is there from the moment ``starts`` to ``ends`` (the film's end if none)."""
 
-    ways: ClassVar[frozenset[str]] = frozenset({"cut", "fade"})
+    ways: ClassVar[tuple[str, ...]] = ("cut", "fade")
     """How such a mark can come and go."""
 
     starts: Moment = Field(default_factory=FilmMoment)
@@ -225,12 +248,12 @@ class Marker(TimedMark):
     """A sign at a place of the ground. It blinks ``blinks`` times, ``blink`` frames each, once it is there."""
 
     kind: ClassVar[str] = "marker"
-    ways: ClassVar[frozenset[str]] = frozenset({"cut", "fade", "pop", "grow", "drop", "draw"})
+    ways: ClassVar[tuple[str, ...]] = ("cut", "fade", "pop", "grow", "drop", "draw")
     name: Name = "Marker"
-    x: Finite
-    y: Finite
-    blinks: int = Field(0, ge=0, le=100)
-    blink: int = Field(12, ge=2, le=250)
+    x: East
+    y: North
+    blinks: Count = Field(0, ge=0, le=100)
+    blink: Frames = Field(12, ge=2, le=250, title="Each blink")
     look: MarkerLook = Field(default_factory=MarkerLook)
 
     @property
@@ -244,11 +267,11 @@ class Leader(Part):
     (to the right, down). ``dot`` is the radius of the dot on the place. The line draws itself within ``frames``, then
     the text comes."""
 
-    dx: float = Field(180.0, ge=-4000, le=4000)
-    dy: float = Field(-140.0, ge=-4000, le=4000)
-    width: float = Field(3.0, ge=0.2, le=60)
-    dot: float = Field(6.0, ge=0, le=100)
-    frames: int = Field(12, ge=1, le=500)
+    dx: Changes[FrameLength] = Field(180.0, ge=-4000, le=4000, title="To the right")
+    dy: Changes[FrameLength] = Field(-140.0, ge=-4000, le=4000, title="Down")
+    width: Changes[FrameLength] = Field(3.0, ge=0.2, le=60, title="Line")
+    dot: Changes[FrameLength] = Field(6.0, ge=0, le=100)
+    frames: Frames = Field(12, ge=1, le=500, title="Drawn within")
 
 
 class Label(TimedMark):
@@ -265,27 +288,27 @@ class Label(TimedMark):
     """
 
     kind: ClassVar[str] = "label"
-    ways: ClassVar[frozenset[str]] = frozenset(
-        {"cut", "fade", "pop", "grow", "letters", "words", "typed", "rise", "wipe"}
-    )
+    ways: ClassVar[tuple[str, ...]] = (
+        "cut", "fade", "letters", "words", "typed", "rise", "wipe", "pop", "grow",
+    )  # fmt: skip
     name: Name = "Label"
     text: str = Field("Name", min_length=1)
-    x: Finite = 0.0
-    y: Finite = 0.0
+    x: East = 0.0
+    y: North = 0.0
     stands: Literal["facing", "board", "frame", "route"] = "facing"
-    height: float = Field(0.0, ge=0, le=1e7)
-    tilt: float = Field(0.0, ge=0, le=90)
-    turn: float = Field(0.0, ge=-360, le=360)
+    height: Changes[Height] = Field(0.0, ge=0, le=1e7)
+    tilt: Changes[Angle] = Field(0.0, ge=0, le=90, title="Raised by")
+    turn: Changes[Annotated[float, TURN]] = Field(0.0, ge=-360, le=360, title="Turned")
     turns: bool = False
-    u: float = Field(0.5, ge=-0.5, le=1.5)
-    v: float = Field(0.85, ge=-0.5, le=1.5)
-    route: Id | None = None
-    along: float = Field(0.5, ge=0, le=1)
+    u: Changes[FrameShare] = Field(0.5, ge=-0.5, le=1.5, title="From the left")
+    v: Changes[FrameShare] = Field(0.85, ge=-0.5, le=1.5, title="From the top")
+    route: RouteRef | None = None
+    along: Changes[RouteShare] = Field(0.5, ge=0, le=1, title="Middle at")
     sits: Literal["above", "below", "left", "right", "over"] = "above"
-    gap: float = Field(18.0, ge=0, le=1000)
+    gap: Changes[FrameLength] = Field(18.0, ge=0, le=1000)
     leader: Leader | None = None
-    widest: float | None = Field(None, gt=0, ge=1e-4, le=1e9)
-    closest: float | None = Field(None, gt=0, ge=1e-4, le=1e9)
+    widest: GroundLength | None = Field(None, gt=0, ge=1e-4, le=1e9, title="Widest span")
+    closest: GroundLength | None = Field(None, gt=0, ge=1e-4, le=1e9, title="Closest span")
     comes: Arrival = Field(default_factory=lambda: Arrival(how="letters", frames=18))
     look: Lettering = Field(default_factory=Lettering)
 
@@ -326,13 +349,13 @@ class Label(TimedMark):
 class Circle(Part):
     """A circle about a place; ``radius`` in metres, or in ground units where the ground is plain."""
 
-    x: Finite
-    y: Finite
-    radius: float = Field(gt=0, ge=1e-4, le=2e7)
+    x: East
+    y: North
+    radius: Changes[TrueLength] = Field(gt=0, ge=1e-4, le=2e7)
 
     def stretch(self, georeferenced: bool) -> float:
         """Ground units for a unit of its radius: on a Mercator ground metres are stretched by the latitude."""
-        return math.cosh(self.y / EARTH_RADIUS) if georeferenced else 1.0
+        return stretch_at(self.y) if georeferenced else 1.0
 
 
 class Region(TimedMark):
@@ -340,13 +363,13 @@ class Region(TimedMark):
     another is a hole; or a circle. ``flashes`` times it lights up, for ``flash`` frames each, once it is there."""
 
     kind: ClassVar[str] = "region"
-    ways: ClassVar[frozenset[str]] = frozenset({"cut", "fade", "grow", "draw"})
+    ways: ClassVar[tuple[str, ...]] = ("cut", "fade", "grow", "draw")
     name: Name = "Region"
-    rings: tuple[tuple[Point, ...], ...] = Field((), max_length=20_000)
+    rings: tuple[tuple[Annotated[Point, PLACE], ...], ...] = Field((), max_length=20_000)
     circle: Circle | None = None
     comes: Arrival = Field(default_factory=lambda: Arrival(how="cut", frames=12))
-    flashes: int = Field(0, ge=0, le=50)
-    flash: int = Field(12, ge=2, le=250)
+    flashes: Count = Field(0, ge=0, le=50)
+    flash: Frames = Field(12, ge=2, le=250, title="Each flash")
     look: RegionLook = Field(default_factory=RegionLook)
 
     @field_validator("rings")
@@ -413,6 +436,23 @@ class RegionStyle(_Style):
     kind: Literal["region"] = "region"
     look: RegionLook = Field(default_factory=RegionLook)
 
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of mark: its model, its shared looks, and what its list is called in the film and in a scene."""
+
+    model: type[Mark]
+    style: type[Any]
+    listed: str
+
+
+KINDS = {
+    "region": Kind(Region, RegionStyle, "regions"),
+    "route": Kind(Route, RouteStyle, "routes"),
+    "marker": Kind(Marker, MarkerStyle, "markers"),
+    "label": Kind(Label, LabelStyle, "labels"),
+}
+"""The kinds of marks, in the order in which they are painted."""
 
 Style = Annotated[RouteStyle | MarkerStyle | LabelStyle | RegionStyle, Field(discriminator="kind")]
 AnyMark = Route | Marker | Label | Region

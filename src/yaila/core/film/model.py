@@ -5,26 +5,14 @@ Everything a film is, apart from the pictures themselves, which it names by the 
 
 from __future__ import annotations
 
-import pickle
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
-from yaila.core.camera import (
-    MAX_TILT,
-    AnyManner,
-    Breath,
-    Ease,
-    FrameSize,
-    Opening,
-    Pose,
-    Settle,
-    Shake,
-    Spin,
-)
-from yaila.core.camera.manners import Cut, Follow, Glide
+from yaila.core.camera import MAX_TILT, AnyManner, Breath, FrameSize, Opening, Pose, Settle, Shake, Spin
+from yaila.core.camera.manners import Cut, Glide
 from yaila.core.colour import Tone
 from yaila.core.errors import BadEdit
 from yaila.core.film.marked import (
@@ -38,32 +26,68 @@ from yaila.core.film.marked import (
     Timed,
     style_of,
 )
-from yaila.core.film.part import Colour, Id, Name, Part, new_id
+from yaila.core.film.part import Part, apart, new_id
 from yaila.core.film.upgrades import upgraded
+from yaila.core.film.walk import found
 from yaila.core.ground import Placement, Point, Similarity, TileBlock
 from yaila.core.ground.georeference import Georeference
-from yaila.core.ground.placement import Finite
 from yaila.core.imagery.adjusted import Adjustments, Edges
 from yaila.core.imagery.bend import Bend
 from yaila.core.imagery.land import Land
 from yaila.core.marks import Look
-from yaila.core.time import Rate
+from yaila.core.quantities import (
+    FILM_TIME,
+    GROUND_LENGTH,
+    LAID,
+    PLATE_BOX,
+    PLATE_PLACE,
+    TIED_PLACE,
+    Angle,
+    Bearing,
+    Colour,
+    Count,
+    East,
+    Id,
+    Millimetres,
+    Name,
+    North,
+    Number,
+    Percent,
+    PictureSha,
+    PlateRef,
+    PlateX,
+    PlateY,
+    Ref,
+    Seconds,
+    Share,
+)
+from yaila.core.time import Changes, Course, Ease, Rate
 
-VERSION = 5
+VERSION = 6
 """The version of the document that this program writes."""
+
+LONGEST = 86400.0
+"""Seconds: the longest film, and the longest anything in it."""
 
 FRAME_PRESETS = ((1280, 720), (1920, 1080), (3840, 2160), (1080, 1920), (1080, 1080))
 """Frame sizes offered by name, pixels; any even size from 64 to 8192 is free to use."""
 
-Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-Span = Annotated[float, Field(gt=0, ge=1e-4, le=1e9, allow_inf_nan=False)]
+Width = Annotated[float, GROUND_LENGTH, Field(gt=0, ge=1e-4, le=1e9, allow_inf_nan=False)]
+"""A span: how wide the ground in the frame is, ground units."""
+
+
+if TYPE_CHECKING:
+    LaidAs = Placement
+else:
+    # As ``Changes``, but in a form in which the kinds of placement stay told apart by their name.
+    LaidAs = Annotated[Placement | Course[Placement], LAID]
 
 
 class Frame(Part):
     """The size of the film's frame, pixels. Even, as yuv 4:2:0 video needs."""
 
-    width: int = Field(1920, ge=64, le=8192, multiple_of=2)
-    height: int = Field(1080, ge=64, le=8192, multiple_of=2)
+    width: Count = Field(1920, ge=64, le=8192, multiple_of=2)
+    height: Count = Field(1080, ge=64, le=8192, multiple_of=2)
 
     @property
     def size(self) -> FrameSize:
@@ -83,9 +107,9 @@ class Ground(Part):
 class PictureRef(Part):
     """A stored picture: the SHA-256 of its file, and its size in pixels as it is drawn."""
 
-    sha256: Sha256
-    width: int = Field(ge=1)
-    height: int = Field(ge=1)
+    sha256: PictureSha
+    width: Count = Field(ge=1)
+    height: Count = Field(ge=1)
     alpha: bool = False
 
 
@@ -98,8 +122,8 @@ class Feather(Part):
     """
 
     shape: Literal["rectangle", "ellipse", "outline"] = "rectangle"
-    width: float = Field(0.0, ge=0, le=100)
-    outline: tuple[Point, ...] = Field((), max_length=200)
+    width: Changes[Percent] = Field(0.0, ge=0, le=100, title="Feather")
+    outline: tuple[Annotated[Point, PLATE_PLACE], ...] = Field((), max_length=200)
 
     @model_validator(mode="after")
     def _drawn(self) -> Feather:
@@ -114,15 +138,15 @@ class Tie(Part):
     agreed when the tie was made exact."""
 
     id: Id = Field(default_factory=new_id)
-    x: Finite
-    y: Finite
-    other: Id | None = None
-    to: Point
+    x: PlateX
+    y: PlateY
+    other: PlateRef | None = None
+    to: Annotated[Point, TIED_PLACE]
     used: bool = True
-    match: float | None = Field(None, ge=-1, le=1.001)
+    match: Number | None = Field(None, ge=-1, le=1.001)
 
 
-Model = Literal["similarity", "affine", "homography", "bend"]
+FitModel = Literal["similarity", "affine", "homography", "bend"]
 
 
 class Fit(Part):
@@ -136,13 +160,13 @@ class Fit(Part):
     """
 
     by: Literal["hand", "ties", "found", "file"] = "hand"
-    model: Model | None = None
+    model: FitModel | None = None
     ties: list[Tie] = Field(default_factory=list, max_length=400)
     hold: bool = False
-    residual: float | None = Field(None, ge=0)
-    confidence: float | None = Field(None, ge=0, le=100)
-    inliers: int | None = Field(None, ge=0)
-    on: Id | None = None
+    residual: Number | None = Field(None, ge=0)
+    confidence: Percent | None = Field(None, ge=0, le=100)
+    inliers: Count | None = Field(None, ge=0)
+    on: PlateRef | None = None
     note: str = Field("", max_length=300)
 
 
@@ -163,20 +187,20 @@ class Plate(Part):
     id: Id = Field(default_factory=new_id)
     name: Name
     picture: PictureRef
-    placement: Placement = Field(default_factory=Similarity)
+    placement: LaidAs = Field(default_factory=Similarity)
     fit: Fit = Field(default_factory=Fit)
     bend: Bend | None = None
     feather: Feather = Field(default_factory=Feather)
     tone: Tone = Field(default_factory=Tone)
     land: Land | None = None
     edges: Edges | None = None
-    opacity: float = Field(1.0, ge=0, le=1)
-    contrast: float = Field(100.0, ge=10, le=300)
+    opacity: Changes[Share] = Field(1.0, ge=0, le=1)
+    contrast: Percent = Field(100.0, ge=10, le=300)
     shown: bool = True
     role: Literal["film", "reference"] = "film"
     credit: str = Field("", max_length=300)
     georeference: Georeference | None = None
-    holes: tuple[tuple[int, int, int, int], ...] = Field((), max_length=10_000)
+    holes: tuple[Annotated[tuple[int, int, int, int], PLATE_BOX], ...] = Field((), max_length=10_000)
     """Parts of the picture that could not be got: x, y, width, height, pixels."""
     captured: Captured | None = None
     reveal: Reveal | None = None
@@ -185,7 +209,8 @@ class Plate(Part):
     @property
     def in_film(self) -> bool:
         """Whether the film shows it."""
-        return self.shown and self.role == "film" and self.opacity > 0
+        there = any(stop.value > 0 for stop in self.opacity.stops) if isinstance(self.opacity, Course) else self.opacity
+        return self.shown and self.role == "film" and bool(there)
 
     @property
     def extent(self) -> tuple[int, int]:
@@ -232,7 +257,7 @@ class Duration(Part):
     """
 
     unit: Literal["seconds", "frames", "natural", "before"] = "natural"
-    value: float = Field(1.0, gt=0, ge=0.01, le=86400)
+    value: Number = Field(1.0, gt=0, ge=0.01, le=86400)
 
 
 class Passage(Part):
@@ -255,16 +280,16 @@ class Vantage(Part):
 
     id: Id = Field(default_factory=new_id)
     name: Name = "Vantage"
-    x: Finite = 0.0
-    y: Finite = 0.0
-    span: Span = 1000.0
-    tilt: float = Field(0.0, ge=0, le=MAX_TILT)
-    heading: float = Field(0.0, ge=-360, le=360)
-    roll: float = Field(0.0, ge=-180, le=180)
-    focal: float = Field(35.0, ge=8, le=400)
-    hold: float = Field(1.5, ge=0, le=3600)
+    x: East = 0.0
+    y: North = 0.0
+    span: Width = 1000.0
+    tilt: Angle = Field(0.0, ge=0, le=MAX_TILT)
+    heading: Bearing = Field(0.0, ge=-360, le=360)
+    roll: Angle = Field(0.0, ge=-180, le=180)
+    focal: Millimetres = Field(35.0, ge=8, le=400)
+    hold: Seconds = Field(1.5, ge=0, le=LONGEST)
     flow: bool = False
-    tension: float = Field(0.3, ge=0, le=1)
+    tension: Share = Field(0.3, ge=0, le=1)
     breath: Breath | None = None
     shake: Shake | None = None
     passage: Passage = Field(default_factory=Passage)
@@ -288,7 +313,7 @@ class Film(Part):
     """
 
     format: Literal["yaila/film"] = "yaila/film"
-    version: Literal[5] = 5
+    version: Literal[6] = 6
     name: Name = "Untitled film"
     frame: Frame = Field(default_factory=Frame)
     rate: str = "25"
@@ -303,8 +328,8 @@ class Film(Part):
     vantages: list[Vantage] = Field(default_factory=list, max_length=500)
     opening: Opening | None = None
     closing: Spin | None = None
-    length: float | None = Field(None, gt=0, le=86400)
-    beats: tuple[Annotated[float, Field(ge=0, le=86400)], ...] = Field((), max_length=5000)
+    length: Seconds | None = Field(None, gt=0, le=LONGEST)
+    beats: tuple[Annotated[float, FILM_TIME, Field(ge=0, le=LONGEST)], ...] = Field((), max_length=5000)
 
     @model_validator(mode="before")
     @classmethod
@@ -326,17 +351,25 @@ class Film(Part):
         ):
             if len(set(ids)) != len(ids):
                 raise ValueError(f"Two {what} have the same id: give each its own.")
-        routes = {route.id for route in self.routes}
-        for vantage in self.vantages:
-            manner = vantage.passage.manner
-            if isinstance(manner, Follow) and manner.route not in routes:
+        return self
+
+    @model_validator(mode="after")
+    def _names_exist(self) -> Film:
+        there = self.ids
+        for name in found(self, Ref):
+            assert isinstance(name.kind, Ref)
+            if name.kind.of in there and name.value not in there[name.kind.of]:
+                holder = next((owner for owner in name.owners if hasattr(owner, "name")), self)
                 raise ValueError(
-                    f"The passage from “{vantage.name}” follows a route that is not in the film. Give it another "
-                    "manner, or take the route away with “Remove”, which does that."
+                    f"“{holder.name}” names a {name.kind.of} that is not in the film (“{name.value}”). Let it use "
+                    f"another, or take the {name.kind.of} away with “Remove”, which lets go of all that uses it."
                 )
         for one in (*self.plates, *self.timed):
-            if one.reveal and one.reveal.how == "route" and one.reveal.route not in routes:
-                raise ValueError(f"“{one.name}” is uncovered along a route that is not in the film. Choose another.")
+            if one.reveal and one.reveal.how == "route" and not one.reveal.routes:
+                raise ValueError(f"“{one.name}” is uncovered along a route, and none is named. Choose one.")
+        for label in self.labels:
+            if label.stands == "route" and not label.route:
+                raise ValueError(f"“{label.name}” runs along a route, and none is named. Choose one.")
         return self
 
     @field_validator("beats")
@@ -345,14 +378,26 @@ class Film(Part):
         return tuple(sorted(set(beats)))
 
     def __deepcopy__(self, memo: Any = None) -> Film:
-        # Several times faster than copying part by part, and every act begins with it.
-        copy: Film = pickle.loads(pickle.dumps(self, pickle.HIGHEST_PROTOCOL))
+        # Every act begins with it: what cannot be changed is shared.
+        copy = apart(self)
+        assert isinstance(copy, Film)
         return copy
 
     @property
     def fps(self) -> Rate:
         """The frame rate as a value."""
         return Rate.parse(self.rate)
+
+    @property
+    def ids(self) -> dict[str, set[str]]:
+        """What there is to be named: the ids of each kind."""
+        return {
+            "route": {route.id for route in self.routes},
+            "plate": {plate.id for plate in self.plates},
+            "vantage": {vantage.id for vantage in self.vantages},
+            "mark": {mark.id for mark in self.marks},
+            "style": {style.id for style in self.styles},
+        }
 
     def plate(self, plate_id: str) -> Plate:
         """The plate with an id.
@@ -429,10 +474,8 @@ class Film(Part):
     @property
     def aids(self) -> set[str]:
         """The SHA-256 of the fonts and signs that it needs besides what ships with Yaila."""
-        looks = [mark.look for mark in self.marks] + [style.look for style in self.styles]
-        found = {getattr(look, "family", None) for look in looks} | {getattr(look, "picture", None) for look in looks}
-        found |= {route.traveller.picture for route in self.routes if route.traveller}
-        return {key for key in found if key and len(key) == 64}
+        names = (name for name in found(self, Ref) if isinstance(name.kind, Ref) and name.kind.of == "aid")
+        return {name.value for name in names if len(name.value) == 64}
 
     def vantage_index(self, vantage_id: str) -> int:
         """The place in the film of the vantage with an id."""

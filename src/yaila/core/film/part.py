@@ -3,13 +3,9 @@
 from __future__ import annotations
 
 import secrets
-from typing import Annotated
+from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field
-
-Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
-Name = Annotated[str, Field(min_length=1, max_length=120)]
-Colour = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+from pydantic import BaseModel, ConfigDict
 
 
 def new_id() -> str:
@@ -23,3 +19,16 @@ class Part(BaseModel):
     model_config = ConfigDict(
         extra="forbid", validate_assignment=True, json_schema_serialization_defaults_required=True
     )
+
+
+def apart(part: Any) -> Any:
+    """A copy that can be changed by itself: parts that can be changed are copied, what cannot is shared."""
+    if isinstance(part, list):
+        return [apart(one) for one in part]
+    if not isinstance(part, BaseModel) or part.model_config.get("frozen"):
+        return part
+    copy = part.model_copy()
+    for name, value in copy.__dict__.items():
+        if isinstance(value, list | BaseModel):
+            copy.__dict__[name] = apart(value)
+    return copy

@@ -6,32 +6,42 @@ The interface draws what stands here and reckons nothing of its own.
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from itertools import pairwise
+from itertools import chain, pairwise
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from yaila.core.camera import Ease, FrameSize, Pose, Track
+from yaila.core.camera import FrameSize, Pose, Track
 from yaila.core.camera.manners import Steps
 from yaila.core.camera.pace import changes
 from yaila.core.camera.track import FIELDS
-from yaila.core.film.choreography import Choreography, choreograph, passage_channels
+from yaila.core.film.choreography import DENSE, Choreography, choreograph
+from yaila.core.film.fields import field_facts_of
 from yaila.core.film.fitting import ground_of, models_of, tied
 from yaila.core.film.legs import Leg, flows
-from yaila.core.film.marked import Region, Route, Timed
-from yaila.core.film.model import Film, Model, Plate
+from yaila.core.film.marked import Region, Route, Timed, style_of
+from yaila.core.film.model import Film, FitModel, Plate
+from yaila.core.film.running import course_value, courses_of, resting
 from yaila.core.film.timeline import Timeline
+from yaila.core.film.walk import Slot
 from yaila.core.ground.geodesy import metres_along
 from yaila.core.ground.placement import ground_units_per_pixel, outline, through
 from yaila.core.marks import Lettering, MarkerLook, RegionLook, RouteRun, Stroke
-from yaila.core.time import Rate, timecode
+from yaila.core.time import Course, Ease, Rate, Time, timecode
 
 XY = tuple[float, float]
 
 MOST_SAMPLES = 2400
+
+MOST_CARRIED = 20_000
+"""Frames at which it is looked which plate is the sharpest."""
+
+MOST_TICKS = 1000
+"""Marks in time on a passage."""
 
 
 class TiePlan(BaseModel):
@@ -52,7 +62,7 @@ class FitPlan(BaseModel):
 
     ties: list[TiePlan]
     residual: float | None
-    models: dict[Model, float | None]
+    models: dict[FitModel, float | None]
 
 
 class PlatePlan(BaseModel):
@@ -168,6 +178,34 @@ class MarkPlan(BaseModel):
     """The frame on which it begins to be uncovered; none if all of it may be seen."""
 
 
+class CourseStopPlan(BaseModel):
+    """A stop of a course: its frame, its value, and what it hangs on."""
+
+    id: str
+    frame: int
+    value: float | str | None
+    on: str
+
+
+class CoursePlan(BaseModel):
+    """A value that changes over the film: ``field`` of the part ``of`` (a mark or a plate), which, if ``via`` names a
+    style, it has from that; where it stands in the document, what it is called, its unit, and how it runs.
+
+    ``line`` holds frames and how high the value is there between its lowest (0) and its highest (1); of a colour
+    ``tints`` says what it is at these frames."""
+
+    of: str
+    via: str | None
+    field: str
+    path: str
+    label: str
+    unit: str
+    factor: float
+    stops: list[CourseStopPlan]
+    line: list[tuple[int, float]]
+    tints: list[str]
+
+
 class Stretch(BaseModel):
     """Frames ``start`` to ``end`` - 1, over which ``plate`` is the sharpest below the camera (none: bare)."""
 
@@ -189,6 +227,7 @@ class Plan(BaseModel):
     routes: list[RoutePlan]
     marks: list[MarkPlan]
     """Regions, markers and labels, in the film's order."""
+    courses: list[CoursePlan]
     curve_frames: list[int]
     curve_spans: list[float]
     sharpest: list[Stretch]
@@ -198,7 +237,7 @@ def plan_of(film: Film) -> Plan:
     """Lay a film out."""
     choreography = choreograph(film)
     size, frames = film.frame.size, choreography.frames
-    plates = [_plate(film, plate, size, choreography.timeline.reveals.get(plate.id)) for plate in film.plates]
+    plates = [_plate(film, resting(plate), size, choreography.timeline.reveals.get(plate.id)) for plate in film.plates]
     step = max(1, math.ceil(frames / MOST_SAMPLES))
     samples = np.unique(np.append(np.arange(0, frames, step), max(frames - 1, 0)))[: frames or 0]
     return Plan(
@@ -210,13 +249,89 @@ def plan_of(film: Film) -> Plan:
         passages=[_passage(film, index, choreography) for index in range(len(film.vantages) - 1)],
         routes=[_route(film, route, choreography.timeline.runs[route.id]) for route in film.routes],
         marks=[_mark(film, mark, choreography.timeline) for mark in film.timed],
+        courses=[_course(choreography.timeline, one) for one in _courses(film)] if frames else [],
         curve_frames=samples.tolist(),
-        curve_spans=choreography.track.span[samples].tolist(),
-        sharpest=_carried(film, choreography.track, plates),
+        curve_spans=choreography.camera.spans(samples.astype(np.float64)).tolist() if frames else [],
+        sharpest=_carried(film, choreography, plates),
     )
 
 
-def _plate(film: Film, plate: Plate, size: FrameSize, uncovers: int | None) -> PlatePlan:
+MOST_COURSED = 48
+"""Frames between two stops at which a course is drawn."""
+
+
+class _Running(NamedTuple):
+    """A course as a mark or a plate has it."""
+
+    part: Any
+    via: str | None
+    way: tuple[str, ...]
+    path: str
+    course: Course[Any]
+    slot: Slot
+
+
+def _courses(film: Film) -> Iterator[_Running]:
+    """Every course of a film, those that marks have from their styles included."""
+    for name in ("plates", "regions", "routes", "markers", "labels"):
+        for index, part in enumerate(getattr(film, name)):
+            style = style_of(part, film.styles) if hasattr(part, "style") else None
+            for way, course, slot in courses_of(part):
+                if not (style and way[0] == "look" and way[1] not in part.own):
+                    yield _Running(part, None, way, f"/{name}/{index}", course, slot)
+            if style is None:
+                continue
+            for way, course, slot in courses_of(style):
+                if way[1] not in part.own:
+                    yield _Running(part, style.id, way, f"/styles/{film.styles.index(style)}", course, slot)
+
+
+def values_over(film: Film, choreography: Choreography, times: Sequence[Time]) -> Iterator[tuple[str, str, list[Any]]]:
+    """All that changes over a film, with its values at some moments: the part that has it, and the field."""
+    timeline = choreography.timeline
+    for one in _courses(film):
+        values = [course_value(one.course, one.slot, time, timeline, one.part, one.part) for time in times]
+        yield one.part.id, "/".join(one.way), values
+
+
+def _course(timeline: Timeline, running: _Running) -> CoursePlan:
+    part, via, way, path, course, slot = running
+    times = [timeline.time(stop.at, part) for stop in course.stops]
+    edges = sorted({max(time.frame, 0) for time in times})
+    between = [np.linspace(a, b, min(b - a, MOST_COURSED) + 1).astype(int).tolist() for a, b in pairwise(edges)]
+    frames = sorted({*edges, *chain(*between)})
+    values = [course_value(course, slot, Time(frame), timeline, part, part) for frame in frames]
+    plain = [value for value in values if isinstance(value, float | int)]
+    low, high = (min(plain), max(plain)) if plain else (0.0, 1.0)
+    line = [
+        (frame, (value - low) / (high - low) if plain and high > low else 0.5)
+        for frame, value in zip(frames, values, strict=True)
+    ]
+    fact = field_facts_of(slot)
+    stops = sorted(zip(times, course.stops, strict=True), key=lambda one: one[0])
+    return CoursePlan(
+        of=part.id,
+        via=via,
+        field="/".join(way),
+        path=f"{path}/{'/'.join(way)}",
+        label=fact.label,
+        unit=fact.unit,
+        factor=fact.factor,
+        stops=[
+            CourseStopPlan(
+                id=stop.id,
+                frame=time.frame,
+                value=stop.value if isinstance(stop.value, float | int | str) else None,
+                on=stop.at.on,
+            )
+            for time, stop in stops
+        ],
+        line=line,
+        tints=[value for value in values if isinstance(value, str)],
+    )
+
+
+def _plate(film: Film, plate: Plate, size: FrameSize, uncovers: Time | None) -> PlatePlan:
     (width, height), matrix = plate.extent, plate.matrix
     return PlatePlan(
         id=plate.id,
@@ -227,7 +342,7 @@ def _plate(film: Film, plate: Plate, size: FrameSize, uncovers: int | None) -> P
         sharp_span=ground_units_per_pixel(matrix, width, height) * size.width,
         pixel=ground_units_per_pixel(matrix, width, height),
         fit=_fit(film, plate) if plate.fit.ties else None,
-        uncovers=uncovers,
+        uncovers=uncovers.frame if uncovers else None,
         feather_outline=_points(ground_of(plate, np.array(plate.feather.outline))) if plate.feather.outline else [],
         holes=[_points(ground_of(plate, _corners(*hole))) for hole in plate.holes],
     )
@@ -287,9 +402,10 @@ def _passage(film: Film, index: int, choreography: Choreography) -> PassagePlan:
     after, manner, frames = film.vantages[index + 1], vantage.passage.manner, leg.passage
     if frames:
         # The arrival itself belongs to the path too.
-        channels = passage_channels(film, choreography.legs, index)
+        at = np.linspace(0, frames, min(frames, DENSE) + 1)
+        channels = choreography.camera.passage(index, at)
     else:
-        channels = Track.joined([Track.still(vantage.pose, 1), Track.still(after.pose, 1)]).channels()
+        channels = np.vstack([Track.still(pose, 1).channels() for pose in (vantage.pose, after.pose)])
     way = _way(channels.tobytes(), rate, frames)
     rests = []
     if isinstance(manner, Steps) and frames:
@@ -333,21 +449,23 @@ def _way(channels: bytes, rate: Rate, frames: int) -> _Way:
     grain = float(track.span.min()) / 1000
     shown = np.unique(np.linspace(0, len(track) - 1, min(frames, 96) + 1).astype(int))
     ticks = []
-    half = 1
+    # Half seconds, or, where there would be too many of them, as many seconds as it takes.
+    step = 2 ** max(math.ceil(math.log2(max(frames / float(rate.value) * 2 / MOST_TICKS, 1))), 0)
+    halves = np.arange(step, math.ceil(frames / float(rate.value) * 2) + step, step)
+    at = np.array([rate.frames(float(half) / 2) for half in halves], np.float64)
+    halves, at = halves[at < frames], at[at < frames]
     x, y = track.x, track.y
-    while (frame := rate.frames(half / 2)) < frames:
-        ahead = np.array([x[frame + 1] - x[frame - 1], y[frame + 1] - y[frame - 1]])
+    places = np.linspace(0, max(frames, 1), len(track))
+    before, now, after = (np.stack([np.interp(at + k, places, axis) for axis in (x, y)], axis=1) for k in (-1, 0, 1))
+    for half, place, ahead in zip(halves.tolist(), now, after - before, strict=True):
         reach = float(np.hypot(*ahead))
         if reach > 0:
-            ticks.append(
-                Tick(at=(float(x[frame]), float(y[frame])), towards=_point(ahead / reach), whole=half % 2 == 0)
-            )
-        half += 1
+            ticks.append(Tick(at=_point(place), towards=_point(ahead / reach), whole=half % 2 == 0))
     return _Way(
         path=_short(np.stack([x, y], axis=1)[shown], grain),
         eye=[(x, y, z) for x, y, z in _short(track.eyes()[shown[:: max(len(shown) // 32, 1)]], grain)],
         ticks=ticks,
-        top_pace=float(changes(track).max() * float(rate.value)) if frames else 0.0,
+        top_pace=float(changes(track).max() * (len(track) - 1) / frames * float(rate.value)) if frames else 0.0,
         widest=float(track.span.max()),
     )
 
@@ -380,7 +498,7 @@ def _route(film: Film, route: Route, run: RouteRun) -> RoutePlan:
     metres = metres_along(line) if film.ground.kind == "mercator" else None
     return RoutePlan.model_construct(
         id=route.id, metres=metres, line=_points(line), knots=curve.knots.tolist(), length=curve.length,
-        starts=math.ceil(run.start), stops=stops, look=film.look_of(route),
+        starts=math.ceil(run.start), stops=stops, look=resting(film.look_of(route)),
     )  # fmt: skip
 
 
@@ -388,17 +506,23 @@ def _mark(film: Film, mark: Timed, timeline: Timeline) -> MarkPlan:
     # Traced outlines have many corners: the interface has those from the document.
     rings: list[list[XY]] = []
     if isinstance(mark, Region) and mark.circle:
-        rings = [list(ring) for ring in mark.outline(film.ground.kind == "mercator")]
-    span, uncovers = timeline.spans[mark.id], timeline.reveals.get(mark.id)
+        rings = [list(ring) for ring in resting(mark).outline(film.ground.kind == "mercator")]
+    there, uncovers = timeline.ranges[mark.id], timeline.reveals.get(mark.id)
+    start, end = there.start.frame, there.end.frame
     return MarkPlan.model_construct(
-        id=mark.id, start=span.start, end=span.end, whole=mark.whole(span.start, span.end), look=film.look_of(mark),
-        rings=rings, uncovers=uncovers,
+        id=mark.id, start=start, end=end, whole=mark.whole(start, end), look=resting(film.look_of(mark)),
+        rings=rings, uncovers=uncovers.frame if uncovers else None,
     )  # fmt: skip
 
 
-def _carried(film: Film, track: Track, plates: list[PlatePlan]) -> list[Stretch]:
-    """Which plate is the sharpest under the target, frame by frame."""
-    frames = len(track)
+def _carried(film: Film, choreography: Choreography, plates: list[PlatePlan]) -> list[Stretch]:
+    """Which plate is the sharpest under the target, frame by frame; in a long film at some of them."""
+    step = max(1, choreography.frames // MOST_CARRIED)
+    at = np.arange(0, choreography.frames, step)
+    frames = len(at)
+    if not frames:
+        return []
+    track = choreography.camera.at(at.astype(np.float64))
     best = np.full(frames, np.inf)
     which = np.full(frames, -1)
     targets = np.stack([track.x, track.y], axis=1)
@@ -412,8 +536,8 @@ def _carried(film: Film, track: Track, plates: list[PlatePlan]) -> list[Stretch]
         best[better], which[better] = laid.sharp_span, index
     return [
         Stretch(
-            start=start,
-            end=end,
+            start=start * step,
+            end=min(end * step, choreography.frames),
             plate=plates[which[start]].id if which[start] >= 0 else None,
             sharp_span=float(best[start]) if which[start] >= 0 else None,
         )

@@ -12,13 +12,15 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from yaila.core.camera import PRESETS, AnyManner, Breath, Ease
+from yaila.core.camera import AnyManner, Breath
 from yaila.core.camera.manners import Follow, Glide, Hop, Orbit, Skim, Steps
 from yaila.core.errors import BadEdit
 from yaila.core.film.marked import Route, RoutePoint
 from yaila.core.film.model import Duration, Film, Passage, Vantage
 from yaila.core.film.part import new_id
-from yaila.core.ground.placement import Finite, outline
+from yaila.core.ground.placement import outline
+from yaila.core.quantities import Finite
+from yaila.core.time import PRESETS, Ease
 
 
 class Stopover(BaseModel):

@@ -1,17 +1,21 @@
-"""What stands on the ground at one frame: how far routes are drawn, and which marks are there how much."""
+"""What stands on the ground at a moment: how far routes are drawn, and which marks are there how much."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yaila.core.film.choreography import Choreography
 from yaila.core.film.marked import Label, Marker, Region, Reveal, Route
-from yaila.core.film.model import Film
+from yaila.core.film.model import Film, Plate
+from yaila.core.film.running import running
 from yaila.core.marks import Lettering, MarkerLook, RegionLook, RouteRun, Stroke
+from yaila.core.time import Time, smoothstep
 
 M = TypeVar("M", Region, Marker, Label)
 L = TypeVar("L")
@@ -29,14 +33,12 @@ class DrawnRoute:
 
 @dataclass(frozen=True)
 class Uncovered:
-    """A plate or a mark that is not all there yet: ``share`` of it, 0..1; or, along a route, what is within the first
-    ``way`` units of it."""
+    """A plate or a mark that is not all there yet: ``share`` of it, 0..1; or, along ``ways``, what is within the first
+    so many units of each route."""
 
-    of: str
     reveal: Reveal
     share: float
-    route: Route | None = None
-    way: float = 0.0
+    ways: tuple[tuple[Route, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -63,99 +65,118 @@ class Present(Generic[M, L]):
 
 
 @dataclass(frozen=True)
+class Light:
+    """Where the light comes from: how far east and north a shadow falls for a height of 1.
+
+    By default from the north-west, 50 degrees up (common practice in hill shading, no source)."""
+
+    east: float = 0.59
+    north: float = -0.59
+
+    @property
+    def fall(self) -> NDArray[np.float64]:
+        """East and north, (2,)."""
+        return np.array([self.east, self.north])
+
+
+@dataclass(frozen=True)
 class Scene:
-    """Marks at a frame, in the order in which they are drawn: from the ground up; and the plates that are not all there
-    yet."""
+    """What is there at a moment: plates from the bottom of the stack up, and those that are uncovered in part, by their
+    ids; marks in the order in which they are drawn, from the ground up; and the light."""
 
-    reveals: tuple[Uncovered, ...] = field(default=(), kw_only=True)
-
+    plates: tuple[Plate, ...] = ()
+    reveals: Mapping[str, Uncovered] = field(default_factory=dict)
     regions: tuple[Present[Region, RegionLook], ...] = ()
     routes: tuple[DrawnRoute, ...] = ()
     markers: tuple[Present[Marker, MarkerLook], ...] = ()
     labels: tuple[Present[Label, Lettering], ...] = ()
+    light: Light = Light()
 
 
-def _aboard(route: Route, run: RouteRun, frame: int) -> float:
+def _aboard(route: Route, run: RouteRun, time: Time) -> float:
     """How much a route's traveller is there: it grows as it sets out, and is gone when it has come."""
+    frame = time.frames
     if not route.traveller or not run.start <= frame <= run.end:
         return 0.0
-    frames = route.traveller.takes_off
-    share = min((frame - run.start + 1) / max(frames, 1), (run.end - frame + 1) / max(frames, 1), 1.0)
-    return share * share * (3 - 2 * share)
+    frames = max(route.traveller.takes_off, 1)
+    return float(smoothstep(min((frame - run.start + 1) / frames, (run.end - frame + 1) / frames, 1.0)))
 
 
-def scene_at(film: Film, choreography: Choreography, frame: int) -> Scene:
-    """The scene at a frame."""
+def scene_at(film: Film, choreography: Choreography, time: Time) -> Scene:
+    """The scene at a moment. Values that change over the film have the ones that they have then."""
     timeline = choreography.timeline
     routes = []
     for route in film.routes:
-        run, look = timeline.runs[route.id], film.look_of(route)
-        if route.draws.shown and (frame >= run.start or look.to_come > 0):
-            way = timeline.way(route.id, frame)
-            routes.append(DrawnRoute(route, look, way, _aboard(route, run, frame)))
+        run, look = timeline.runs[route.id], running(film.look_of(route), time, timeline, route)
+        if route.draws.shown and (time.frames >= run.start or look.to_come > 0):
+            now = running(route, time, timeline, route)
+            routes.append(DrawnRoute(now, look, timeline.way(route.id, time), _aboard(route, run, time)))
 
     def there(marks: list[M]) -> tuple[Present[M, Any], ...]:
-        found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, frame) for mark in marks]
+        found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, time) for mark in marks]
         return tuple(present for present in found if present)
 
-    reveals = [_uncovered(film, choreography, plate.id, plate.reveal, frame) for plate in film.plates if plate.reveal]
+    reveals = {plate.id: _uncovered(film, choreography, plate.id, plate.reveal, time)
+               for plate in film.plates if plate.reveal}  # fmt: skip
     return Scene(
+        tuple(running(plate, time, timeline) for plate in film.plates if plate.in_film),
+        {key: one for key, one in reveals.items() if one},
         there(film.regions),
         tuple(routes),
         there(film.markers),
         there(film.labels),
-        reveals=tuple(one for one in reveals if one),
     )
 
 
-def _uncovered(film: Film, choreography: Choreography, key: str, reveal: Reveal, frame: int) -> Uncovered | None:
-    if reveal.how == "route" and reveal.route:
-        run = choreography.timeline.runs[reveal.route]
-        way = float(run.way(np.array([float(frame)]))[0])
-        return Uncovered(key, reveal, 1.0, film.route(reveal.route), way)
-    share = min(max((frame - choreography.timeline.reveals[key]) / reveal.frames, 0.0), 1.0)
-    return Uncovered(key, reveal, share * share * (3 - 2 * share)) if share < 1 else None
+def _uncovered(film: Film, choreography: Choreography, key: str, reveal: Reveal, time: Time) -> Uncovered | None:
+    if reveal.how == "route":
+        ways = tuple((film.route(key), choreography.timeline.way(key, time)) for key in reveal.routes)
+        return Uncovered(reveal, 1.0, ways)
+    share = (time - choreography.timeline.reveals[key]).frames / reveal.frames
+    return Uncovered(reveal, float(smoothstep(share))) if share < 1 else None
 
 
-def present_at(film: Film, choreography: Choreography, mark: M, frame: int) -> Present[M, Any] | None:
-    """A mark at a frame; none if it is not there."""
-    span = choreography.timeline.spans[mark.id]
-    if not mark.shown or not span.start <= frame < span.end:
+def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> Present[M, Any] | None:
+    """A mark at a moment; none if it is not there."""
+    timeline = choreography.timeline
+    range_ = timeline.ranges[mark.id]
+    if not mark.shown or time not in range_:
         return None
-    since = frame - span.start
+    since = (time - range_.start).frames
     # The line of a callout first, then the text.
     led = min((since + 1) / mark.led, 1.0) if mark.led else 1.0
     since -= mark.led
     # On its first frame it is there already; on its last it is all but gone.
     share = min(max((since + 1) / mark.comes.frames, 0.0), 1.0)
-    left = min((span.end - frame) / mark.goes.frames, 1.0) if mark.ends else 1.0
+    left = min((range_.end - time).frames / mark.goes.frames, 1.0) if mark.ends else 1.0
     came = mark.comes.state(share)
-    if isinstance(mark, Marker) and _dark(mark, since - mark.comes.frames * (mark.comes.how != "cut")):
+    whole = since - mark.comes.frames * (mark.comes.how != "cut")
+    if isinstance(mark, Marker) and _dark(mark, whole):
         return None
     gone = mark.goes.state(left)
     route = film.route(mark.route) if isinstance(mark, Label) and mark.stands == "route" and mark.route else None
     return Present(
-        mark=mark,
-        look=film.look_of(mark),
+        mark=running(mark, time, timeline, mark),
+        look=running(film.look_of(mark), time, timeline, mark),
         opacity=came[0] * gone[0],
         scale=came[1] * gone[1],
         lift=came[2] + gone[2],
         seconds=since / float(film.fps.value),
         came=1.0 if mark.comes.how == "cut" else share,
         gone=1.0 if mark.goes.how == "cut" else left,
-        flash=_flash(mark, since - mark.comes.frames * (mark.comes.how != "cut")) if isinstance(mark, Region) else 0.0,
+        flash=_flash(mark, whole) if isinstance(mark, Region) else 0.0,
         led=led,
         route=route,
-        uncovered=_uncovered(film, choreography, mark.id, mark.reveal, frame) if mark.reveal else None,
+        uncovered=_uncovered(film, choreography, mark.id, mark.reveal, time) if mark.reveal else None,
     )
 
 
-def _dark(marker: Marker, since: int) -> bool:
+def _dark(marker: Marker, since: float) -> bool:
     """Whether a marker that blinks is dark so many frames after it has come: the first half of each blink."""
     return 0 <= since < marker.blinks * marker.blink and since % marker.blink < marker.blink / 2
 
 
-def _flash(region: Region, since: int) -> float:
+def _flash(region: Region, since: float) -> float:
     """How bright a region is, so many frames after it has come: each flash swells and fades."""
     if not 0 <= since < region.flashes * region.flash:
         return 0.0

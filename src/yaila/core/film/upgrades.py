@@ -11,7 +11,8 @@ def upgraded(document: Any) -> Any:
     Version 2 gave plates a fit, a bend, a tone, land, edges, a role and a credit, and feathers an outline; version 3
     gave the manner of a passage settings of its own, and films routes, beats, a locked length, an opening and a
     closing; version 4 gave routes a stroke and a time, and films markers; version 5 gave films labels and styles,
-    regions a time, and called the looks of all marks ``look``. What an older document lacks has a default that leaves
+    regions a time, and called the looks of all marks ``look``; version 6 let values change over the film, and refuses
+    names of what is not there. What an older document lacks has a default that leaves
     it as it was.
     """
     if isinstance(document, dict) and document.get("version") == 1:
@@ -27,7 +28,48 @@ def upgraded(document: Any) -> Any:
         for marks, before in (("routes", "stroke"), ("regions", "style")):
             if isinstance(document.get(marks), list):
                 document[marks] = [_renamed(mark, before, "look") for mark in document[marks]]
+    if isinstance(document, dict) and document.get("version") == 5:
+        document = _names_that_are(document) | {"version": 6}
     return document
+
+
+def _names_that_are(document: dict[str, Any]) -> dict[str, Any]:
+    """Without names of plates, styles and routes that were gone: they were passed over before, and are refused now."""
+    kinds = ("plates", "styles", "routes")
+    if not all(isinstance(document.get(kind, []), list) for kind in kinds):
+        return document
+    plates, styles, routes = (
+        {one.get("id") for one in document.get(kind, []) if isinstance(one, dict)} for kind in kinds
+    )
+
+    def mended(part: Any) -> Any:
+        if not isinstance(part, dict):
+            return part
+        part = dict(part)
+        if part.get("style") is not None and part["style"] not in styles:
+            part |= {"style": None, "own": []}
+        if part.get("route") is not None and part["route"] not in routes:
+            part["route"] = None
+        if part.get("stands") == "route" and not part.get("route"):
+            part["stands"] = "facing"
+        fit = part.get("fit")
+        if isinstance(fit, dict):
+            ties = [
+                tie for tie in fit.get("ties", []) if not isinstance(tie, dict) or tie.get("other") in {None, *plates}
+            ]
+            part["fit"] = fit | {"ties": ties, "on": fit.get("on") if fit.get("on") in plates else None}
+        reveal = part.get("reveal")
+        if isinstance(reveal, dict) and "routes" not in reveal:
+            route = reveal.get("route") if reveal.get("route") in routes else None
+            rest = {name: value for name, value in reveal.items() if name != "route"}
+            gone = route is None and reveal.get("how") == "route"
+            part["reveal"] = None if gone else rest | {"routes": [route] if route else []}
+        return part
+
+    lists = ("plates", "regions", "routes", "markers", "labels")
+    return document | {
+        name: [mended(one) for one in document[name]] for name in lists if isinstance(document.get(name), list)
+    }
 
 
 def _renamed(part: Any, before: str, after: str) -> Any:

@@ -12,8 +12,9 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from pyproj.exceptions import CRSError, ProjError
 
 from yaila.core.errors import BadGeoreference
+from yaila.core.quantities import NUMBER
 
-Finite = Annotated[float, Field(allow_inf_nan=False)]
+Coefficient = Annotated[float, Field(allow_inf_nan=False)]
 
 MERCATOR = "EPSG:3857"
 
@@ -27,7 +28,7 @@ class Georeference(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     crs: Annotated[str, Field(min_length=1, max_length=20000)]
-    affine: Annotated[tuple[Finite, ...], Field(min_length=6, max_length=6)]
+    affine: Annotated[tuple[Coefficient, ...], NUMBER, Field(min_length=6, max_length=6)]
 
     @field_validator("crs")
     @classmethod

@@ -35,6 +35,11 @@ def mercator_of(lon: float, lat: float) -> tuple[float, float]:
     )
 
 
+def stretch_at(y: float) -> float:
+    """Projected metres for a metre of ground at a northing: the secant of the latitude."""
+    return math.cosh(y / EARTH_RADIUS)
+
+
 def lonlat_of(x: float, y: float) -> tuple[float, float]:
     """Longitude and latitude in degrees of projected metres (east, north)."""
     return math.degrees(x / EARTH_RADIUS), math.degrees(math.atan(math.sinh(y / EARTH_RADIUS)))

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
+from yaila.core.quantities import LAID, NUMBER, Bearing, East, Finite, GroundLength, North
 
 
 class Point(NamedTuple):
@@ -34,10 +34,10 @@ class Similarity(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     kind: Literal["similarity"] = "similarity"
-    x: Finite = 0.0
-    y: Finite = 0.0
-    scale: Annotated[float, Field(gt=0, ge=1e-6, le=1e7)] = 1.0
-    turn: Annotated[float, Field(ge=-360, le=360)] = 0.0
+    x: East = 0.0
+    y: North = 0.0
+    scale: GroundLength = Field(1.0, gt=0, ge=1e-6, le=1e7)
+    turn: Bearing = Field(0.0, ge=-360, le=360)
 
     def matrix(self, width: int, height: int) -> NDArray[np.float64]:
         """The 3x3 plate-to-ground matrix for a plate of ``width`` x ``height`` pixels."""
@@ -83,7 +83,7 @@ class Affine(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     kind: Literal["affine"] = "affine"
-    coefficients: Annotated[tuple[Finite, ...], Field(min_length=6, max_length=6)]
+    coefficients: Annotated[tuple[Finite, ...], NUMBER, Field(min_length=6, max_length=6)]
 
     @model_validator(mode="after")
     def _invertible(self) -> Affine:
@@ -100,7 +100,7 @@ class Homography(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     kind: Literal["homography"] = "homography"
-    coefficients: Annotated[tuple[Finite, ...], Field(min_length=9, max_length=9)]
+    coefficients: Annotated[tuple[Finite, ...], NUMBER, Field(min_length=9, max_length=9)]
 
     @model_validator(mode="after")
     def _invertible(self) -> Homography:
@@ -112,7 +112,7 @@ class Homography(BaseModel):
         return np.reshape(np.asarray(self.coefficients, dtype=np.float64), (3, 3))
 
 
-Placement = Annotated[Similarity | Affine | Homography, Field(discriminator="kind")]
+Placement = Annotated[Similarity | Affine | Homography, LAID, Field(discriminator="kind")]
 
 
 def _check_invertible(matrix: NDArray[np.float64]) -> None:

@@ -5,17 +5,18 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.ground.mercator import GroundBox, tile_box
+from yaila.core.quantities import Count
 
 
 class TileBlock(BaseModel):
     """Tiles ``column``, ``row`` and on, ``columns`` x ``rows`` of them, at a zoom level."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
-    zoom: int = Field(ge=0, le=30)
-    column: int = Field(ge=0)
-    row: int = Field(ge=0)
-    columns: int = Field(ge=1, le=4096)
-    rows: int = Field(ge=1, le=4096)
+    zoom: Count = Field(ge=0, le=30)
+    column: Count = Field(ge=0)
+    row: Count = Field(ge=0)
+    columns: Count = Field(ge=1, le=4096)
+    rows: Count = Field(ge=1, le=4096)
 
     @property
     def ground(self) -> GroundBox:

@@ -20,6 +20,8 @@ from yaila.core.imagery.bend import Bend, bent_grid
 from yaila.core.imagery.land import ByBrightness, ByColour, mask_land
 from yaila.core.imagery.outline import fade_outside
 from yaila.core.imagery.pages import PADDED, PAGE, Pyramid
+from yaila.core.quantities import Percent
+from yaila.core.time import smoothstep
 
 Floats = NDArray[Any]
 
@@ -30,8 +32,8 @@ class Edges(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     mode: Literal["mirror", "repeat"] = "mirror"
-    reach: float = Field(50.0, gt=0, le=400)
-    blend: float = Field(8.0, ge=0, le=50)
+    reach: Percent = Field(50.0, gt=0, ge=1, le=400, title="Reach on every side")
+    blend: Percent = Field(8.0, ge=0, le=50, title="Blend at the joints")
 
     def margin(self, width: int, height: int) -> tuple[int, int]:
         """Pixels added at the left and at the right, and at the top and at the bottom."""
@@ -141,8 +143,7 @@ class AdjustedPyramid:
         blend = max(length * edges.blend / 100, 1e-9)
         # At a joint, the side nearer the plate goes on mirrored and melts into the repeat.
         away = np.where(places < 0, length - repeated, repeated)
-        t = np.clip(away / blend, 0, 1)
-        own = np.where(outside, t * t * (3 - 2 * t), 1.0)
+        own = np.where(outside, smoothstep(away / blend), 1.0)
         return [(repeated, own), (length - repeated, 1 - own)]
 
     def _sampled(self, level: int, xs: Floats, ys: Floats) -> NDArray[np.float32]:

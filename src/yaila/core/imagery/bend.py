@@ -6,7 +6,6 @@ solved and evaluated by SciPy.
 
 from __future__ import annotations
 
-import math
 from functools import lru_cache
 from typing import Annotated
 
@@ -15,7 +14,8 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 from scipy.interpolate import RBFInterpolator, RectBivariateSpline
 
-Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e7, le=1e7)]
+from yaila.core.quantities import FINITE, PLATE_LENGTH, PULLED_X, PULLED_Y, PlateX, PlateY
+from yaila.core.time import smoothstep
 
 NODES = 48
 """Nodes along the longer side of the grid on which the spline is worked out; between them a bicubic runs."""
@@ -25,19 +25,19 @@ class Pull(BaseModel):
     """A place of the bent plate, pixels, and where in the picture what belongs there is found."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
-    x: Finite
-    y: Finite
-    from_x: Finite
-    from_y: Finite
+    x: PlateX
+    y: PlateY
+    from_x: Annotated[float, PULLED_X, FINITE]
+    from_y: Annotated[float, PULLED_Y, FINITE]
 
 
 class Goal(BaseModel):
     """A disc of the plate, pixels, in which nothing is bent."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
-    x: Finite
-    y: Finite
-    radius: Annotated[float, Field(gt=0, le=1e7)]
+    x: PlateX
+    y: PlateY
+    radius: Annotated[float, PLATE_LENGTH, Field(gt=0, le=1e9)]
 
 
 class Bend(BaseModel):
@@ -57,16 +57,6 @@ class Bend(BaseModel):
             raise ValueError("The points of the bend lie on one line: add one beside it.")
         return self
 
-    def scaled(self, across: float, down: float) -> Bend:
-        """The same bend of a picture so many times as wide and as high."""
-        return Bend(
-            pulls=tuple(
-                Pull(x=p.x * across, y=p.y * down, from_x=p.from_x * across, from_y=p.from_y * down) for p in self.pulls
-            ),
-            goal=self.goal
-            and Goal(x=self.goal.x * across, y=self.goal.y * down, radius=self.goal.radius * math.sqrt(across * down)),
-        )
-
     def shift(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
         """How far from places of the bent plate (n, 2) the picture's own pixel is, pixels (n, 2)."""
         at = np.array([(pull.x, pull.y) for pull in self.pulls])
@@ -74,8 +64,7 @@ class Bend(BaseModel):
         shift = RBFInterpolator(at, by, kernel="thin_plate_spline", degree=1)(places)
         if self.goal:
             far = np.hypot(places[:, 0] - self.goal.x, places[:, 1] - self.goal.y) / self.goal.radius
-            t = np.clip(far - 1, 0, 1)
-            shift = shift * (t * t * (3 - 2 * t))[:, None]
+            shift = shift * smoothstep(far - 1)[:, None]
         return np.asarray(shift)
 
 

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.colour import LINEAR_OF_BYTE
+from yaila.core.quantities import NUMBER, Factor, Number, Share
 
-Byte = Annotated[int, Field(ge=0, le=255)]
+Byte = Annotated[int, NUMBER, Field(ge=0, le=255)]
 
 
 class ByColour(BaseModel):
@@ -23,8 +24,8 @@ class ByColour(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     by: Literal["colour"] = "colour"
     samples: Annotated[tuple[tuple[Byte, Byte, Byte], ...], Field(min_length=1, max_length=24)]
-    tolerance: float = Field(6.0, ge=0, le=100)
-    softness: float = Field(2.0, ge=0, le=100)
+    tolerance: Number = Field(6.0, ge=0, le=100)
+    softness: Number = Field(2.0, ge=0, le=100)
     invert: bool = False
 
 
@@ -36,8 +37,8 @@ class ByBrightness(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     by: Literal["brightness"] = "brightness"
-    gamma: float = Field(1.0, ge=0.05, le=20)
-    lift: float = Field(0.0, ge=-1, le=1)
+    gamma: Factor = Field(1.0, ge=0.05, le=20)
+    lift: Share = Field(0.0, ge=-1, le=1)
     invert: bool = False
 
 

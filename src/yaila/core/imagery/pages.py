@@ -95,10 +95,11 @@ class PageStore:
 
     def _take(self, wanted: dict[PageKey, Pyramid]) -> dict[PageKey, int]:
         with self._lock:
-            present = sum(key in self._slots for key in wanted)
-            spare = len(self._free) + sum(1 for key in self._slots if not self._pins.get(key) and key not in wanted)
-            if len(wanted) - present > spare:
-                raise PagesFull
+            missing = len(wanted) - sum(key in self._slots for key in wanted)
+            if missing > len(self._free):
+                loose = sum(1 for key in self._slots if not self._pins.get(key) and key not in wanted)
+                if missing > len(self._free) + loose:
+                    raise PagesFull
             mine: list[PageKey] = []
             for key in wanted:
                 self._pins[key] = self._pins.get(key, 0) + 1

@@ -2,10 +2,8 @@
 
 from yaila.core.marks.looks import Arrival, Lettering, Look, MarkerLook, RegionLook, Stroke
 from yaila.core.marks.run import RouteRun
-from yaila.core.marks.ties import FilmMoment, MarkMoment, Moment, PassageMoment, RouteMoment, VantageMoment
 from yaila.core.marks.travellers import Traveller
 
 __all__ = [
-    "Arrival", "FilmMoment", "Lettering", "Look", "MarkMoment", "MarkerLook", "Moment", "PassageMoment", "RegionLook",
-    "RouteMoment", "RouteRun", "Stroke", "Traveller", "VantageMoment",
+    "Arrival", "Lettering", "Look", "MarkerLook", "RegionLook", "RouteRun", "Stroke", "Traveller",
 ]  # fmt: skip

@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-Colour = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+from yaila.core.quantities import (
+    AidSha,
+    Colour,
+    FamilyName,
+    FrameLength,
+    Frames,
+    GroundLength,
+    MarkSize,
+    Percent,
+    PerSecond,
+    Share,
+)
+from yaila.core.time import Changes, smoothstep
 
 
 class _Look(BaseModel):
@@ -25,22 +36,22 @@ class Stroke(_Look):
     far a hand that draws it strays.
     """
 
-    colour: Colour = "#fff4d6"
-    end_colour: Colour | None = None
-    width: float = Field(8.0, ge=0.2, le=200)
-    scales: Literal["frame", "ground"] = "frame"
-    ground: float = Field(60.0, gt=0, ge=1e-3, le=1e7)
-    core: float = Field(0.0, ge=0, le=100)
-    shadow: float = Field(0.0, ge=0, le=100)
-    wobble: float = Field(0.0, ge=0, le=60)
-    caps: Literal["round", "flat", "square"] = "round"
-    dash: Literal["solid", "dashes", "dots", "double"] = "solid"
-    spacing: float = Field(14.0, ge=1, le=400)
-    edge: float = Field(2.0, ge=0, le=60)
-    edge_colour: Colour = "#14222a"
-    glow: float = Field(0.0, ge=0, le=200)
-    opacity: float = Field(1.0, ge=0, le=1)
-    to_come: float = Field(0.0, ge=0, le=100)
+    colour: Changes[Colour] = "#fff4d6"
+    end_colour: Changes[Colour] | None = Field(None, title="Colour at its end")
+    width: Changes[FrameLength] = Field(8.0, ge=0.2, le=200)
+    scales: Literal["frame", "ground"] = Field("frame", title="Its width")
+    ground: Changes[GroundLength] = Field(60.0, gt=0, ge=1e-3, le=1e7, title="Width on the ground")
+    core: Changes[FrameLength] = Field(0.0, ge=0, le=100, title="White core")
+    shadow: Changes[FrameLength] = Field(0.0, ge=0, le=100)
+    wobble: Changes[FrameLength] = Field(0.0, ge=0, le=60, title="By hand")
+    caps: Literal["round", "flat", "square"] = Field("round", title="Ends")
+    dash: Literal["solid", "dashes", "dots", "double"] = Field("solid", title="Line")
+    spacing: Changes[FrameLength] = Field(14.0, ge=1, le=400)
+    edge: Changes[FrameLength] = Field(2.0, ge=0, le=60)
+    edge_colour: Changes[Colour] = "#14222a"
+    glow: Changes[FrameLength] = Field(0.0, ge=0, le=200)
+    opacity: Changes[Share] = Field(1.0, ge=0, le=1)
+    to_come: Changes[Percent] = Field(0.0, ge=0, le=100, title="Part to come")
     blend: Literal["normal", "multiply", "screen", "overlay"] = "normal"
     head: Literal["none", "arrow", "dot"] = "none"
 
@@ -51,17 +62,17 @@ class MarkerLook(_Look):
     the ground. ``pulses`` rings a second run out from it."""
 
     symbol: Literal["ring", "dot", "target", "square", "cross", "star", "pin", "flag", "picture"] = "ring"
-    picture: Sha256 | None = None
+    picture: AidSha | None = None
     """The sign that is drawn if the symbol is a picture, by its SHA-256."""
-    colour: Colour = "#fff4d6"
-    size: float = Field(34.0, ge=1, le=1000)
-    edge: float = Field(2.0, ge=0, le=60)
-    edge_colour: Colour = "#14222a"
-    opacity: float = Field(1.0, ge=0, le=1)
-    scales: Literal["frame", "between", "ground"] = "frame"
-    ground: float = Field(200.0, gt=0, ge=1e-3, le=1e8)
-    pulses: float = Field(0.0, ge=0, le=10)
-    spin: float = Field(0.0, ge=-20, le=20)
+    colour: Changes[Colour] = "#fff4d6"
+    size: Changes[MarkSize] = Field(34.0, ge=1, le=1000)
+    edge: Changes[FrameLength] = Field(2.0, ge=0, le=60)
+    edge_colour: Changes[Colour] = "#14222a"
+    opacity: Changes[Share] = Field(1.0, ge=0, le=1)
+    scales: Literal["frame", "between", "ground"] = Field("frame", title="Size")
+    ground: Changes[GroundLength] = Field(200.0, gt=0, ge=1e-3, le=1e8, title="Width on the ground")
+    pulses: PerSecond = Field(0.0, ge=0, le=10)
+    spin: PerSecond = Field(0.0, ge=-20, le=20, title="Spins")
     """Turns a second."""
 
 
@@ -73,29 +84,29 @@ class Lettering(_Look):
     shadow is that they cast, ``thickness`` how deep they are; a ``box`` stands ``pad`` around them.
     """
 
-    family: str = Field("Noto Sans", min_length=1, max_length=64)
+    family: FamilyName = Field("Noto Sans", min_length=1, max_length=64)
     bold: bool = True
     italic: bool = False
-    size: float = Field(46.0, ge=4, le=1000)
-    scales: Literal["frame", "ground"] = "frame"
-    ground: float = Field(200.0, gt=0, ge=1e-3, le=1e8)
-    tracking: float = Field(0.0, ge=-20, le=200)
-    align: Literal["left", "middle", "right"] = "middle"
+    size: Changes[MarkSize] = Field(46.0, ge=4, le=1000)
+    scales: Literal["frame", "ground"] = Field("frame", title="Size")
+    ground: Changes[GroundLength] = Field(200.0, gt=0, ge=1e-3, le=1e8, title="Size on the ground")
+    tracking: Changes[Percent] = Field(0.0, ge=-20, le=200, title="Spaced by")
+    align: Literal["left", "middle", "right"] = Field("middle", title="Lines")
     capitals: bool = False
-    colour: Colour = "#ffffff"
-    opacity: float = Field(1.0, ge=0, le=1)
-    outline: float = Field(0.0, ge=0, le=60)
-    outline_colour: Colour = "#14222a"
-    halo: float = Field(10.0, ge=0, le=200)
-    halo_colour: Colour = "#14222a"
-    shadow: float = Field(0.0, ge=0, le=100)
-    shadow_opacity: float = Field(0.5, ge=0, le=1)
-    thickness: float = Field(0.0, ge=0, le=200)
-    side_colour: Colour = "#8d9a98"
+    colour: Changes[Colour] = "#ffffff"
+    opacity: Changes[Share] = Field(1.0, ge=0, le=1)
+    outline: Changes[FrameLength] = Field(0.0, ge=0, le=60)
+    outline_colour: Changes[Colour] = "#14222a"
+    halo: Changes[FrameLength] = Field(10.0, ge=0, le=200)
+    halo_colour: Changes[Colour] = Field("#14222a", title="Halo colour")
+    shadow: Changes[FrameLength] = Field(0.0, ge=0, le=100)
+    shadow_opacity: Changes[Share] = Field(0.5, ge=0, le=1, title="Shadow’s depth")
+    thickness: Changes[FrameLength] = Field(0.0, ge=0, le=200)
+    side_colour: Changes[Colour] = Field("#8d9a98", title="Sides")
     box: Literal["none", "square", "round"] = "none"
-    box_colour: Colour = "#14222a"
-    box_opacity: float = Field(0.85, ge=0, le=1)
-    pad: float = Field(16.0, ge=0, le=400)
+    box_colour: Changes[Colour] = "#14222a"
+    box_opacity: Changes[Share] = Field(0.85, ge=0, le=1)
+    pad: Changes[FrameLength] = Field(16.0, ge=0, le=400, title="Room inside")
 
 
 class RegionLook(_Look):
@@ -110,24 +121,24 @@ class RegionLook(_Look):
     the picture around it, by ``rest_by`` (0..1).
     """
 
-    fill: Colour = "#e9e2cf"
-    filled: float = Field(1.0, ge=0, le=1)
-    opacity: float = Field(1.0, ge=0, le=1)
-    gap: float = Field(0.0, ge=0, le=200)
-    hatch: float = Field(0.0, ge=0, le=200)
-    hatch_colour: Colour = "#14222a"
-    glow: float = Field(0.0, ge=0, le=400)
-    glow_colour: Colour = "#ffffff"
-    border: float = Field(0.0, ge=0, le=100)
-    border_colour: Colour = "#ffffff"
-    shadow: float = Field(0.0, ge=0, le=200)
-    shadow_opacity: float = Field(0.5, ge=0, le=1)
-    soft: float = Field(0.0, ge=0, le=400)
-    lift: float = Field(0.0, ge=0, le=400)
-    sides: float = Field(0.0, ge=0, le=400)
-    side_colour: Colour = "#5b4c35"
-    rest: Literal["kept", "dimmed", "grey", "blurred"] = "kept"
-    rest_by: float = Field(0.7, ge=0, le=1)
+    fill: Changes[Colour] = "#e9e2cf"
+    filled: Changes[Share] = Field(1.0, ge=0, le=1, title="Filled by")
+    opacity: Changes[Share] = Field(1.0, ge=0, le=1)
+    gap: Changes[FrameLength] = Field(0.0, ge=0, le=200, title="Gap at the edge")
+    hatch: Changes[FrameLength] = Field(0.0, ge=0, le=200, title="Hatch every")
+    hatch_colour: Changes[Colour] = "#14222a"
+    glow: Changes[FrameLength] = Field(0.0, ge=0, le=400, title="Inner glow")
+    glow_colour: Changes[Colour] = Field("#ffffff", title="Glow and flash")
+    border: Changes[FrameLength] = Field(0.0, ge=0, le=100)
+    border_colour: Changes[Colour] = "#ffffff"
+    shadow: Changes[FrameLength] = Field(0.0, ge=0, le=200)
+    shadow_opacity: Changes[Share] = Field(0.5, ge=0, le=1)
+    soft: Changes[FrameLength] = Field(0.0, ge=0, le=400, title="Soft edge")
+    lift: Changes[FrameLength] = Field(0.0, ge=0, le=400, title="Lifted out by")
+    sides: Changes[FrameLength] = Field(0.0, ge=0, le=400, title="Thickness")
+    side_colour: Changes[Colour] = Field("#5b4c35", title="Sides")
+    rest: Literal["kept", "dimmed", "grey", "blurred"] = Field("kept", title="The rest")
+    rest_by: Changes[Share] = Field(0.7, ge=0, le=1, title="By")
 
 
 Look = Stroke | MarkerLook | Lettering | RegionLook
@@ -141,7 +152,7 @@ class Arrival(_Look):
     """
 
     how: Literal["cut", "fade", "pop", "grow", "drop", "letters", "words", "typed", "rise", "wipe", "draw"] = "pop"
-    frames: int = Field(10, ge=1, le=500)
+    frames: Frames = Field(10, ge=1, le=500)
 
     def state(self, share: float) -> tuple[float, float, float]:
         """Opacity, scale, and height above its place in sizes, when it is there by ``share`` (0 not at all, 1 all).
@@ -149,7 +160,7 @@ class Arrival(_Look):
         A pop runs past its size by a tenth and comes back (common practice, no source).
         """
         share = min(max(share, 0.0), 1.0)
-        eased = share * share * (3 - 2 * share)
+        eased = smoothstep(share)
         if share <= 0:
             return 0.0, 0.0, 0.0
         if self.how == "fade":

@@ -8,6 +8,9 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+MOST_LOOKED = 20_000
+"""Frames of a line's time that are looked at together."""
+
 
 class Pace(Protocol):
     """How the way of a leg runs over its time, both 0..1; an ease is one."""
@@ -74,9 +77,16 @@ class RouteRun:
         if way <= 0:
             return int(np.ceil(self.start - 1e-9))
         last = int(np.ceil(self.end - 1e-9))
-        low, high = int(np.floor(self.start)), last
+        low = int(np.floor(self.start))
         slack = 1e-9 * max(self.whole, 1.0)
-        # An ease may overshoot and come back; what counts is when it is there first.
-        frames = np.arange(low, high + 1, dtype=np.float64)
-        there = np.flatnonzero(self.way(frames) >= way - slack)
-        return low + int(there[0]) if len(there) else last
+        # An ease may overshoot and come back; what counts is when it is there first. Long lines are looked at in steps.
+        step = max((last - low) // MOST_LOOKED, 1)
+        while True:
+            frames = np.arange(low, last + step, step, dtype=np.float64)
+            there = np.flatnonzero(self.way(frames) >= way - slack)
+            if not len(there):
+                return last
+            if step == 1:
+                return min(low + int(there[0]), last)
+            low, last = int(frames[max(there[0] - 1, 0)]), int(frames[there[0]])
+            step = max((last - low) // MOST_LOOKED, 1)

@@ -14,9 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from yaila.core.marks.looks import Colour, Sha256
+from yaila.core.quantities import AidSha, Colour, Count, FrameLength, Frames, Height, MarkSize, Percent, Share
+from yaila.core.time import Changes, smoothstep
 
-Name = Literal[
+Drawing = Literal[
     "boat", "ferry", "plane", "helicopter", "car", "van", "train", "bicycle", "walker", "bird", "whale", "arrow",
     "dot", "ring", "picture",
 ]  # fmt: skip
@@ -68,23 +69,23 @@ class Traveller(BaseModel):
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
-    symbol: Name = "boat"
-    picture: Sha256 | None = None
+    symbol: Drawing = "boat"
+    picture: AidSha | None = None
     """The sign that is drawn if the symbol is a picture, by its SHA-256: what points ahead points to its right."""
     upright: bool = False
     """Whether a picture stands on its feet, and is mirrored only; else it is turned along the way."""
-    colour: Colour = "#ffffff"
-    edge: float = Field(2.0, ge=0, le=40)
-    edge_colour: Colour = "#14222a"
-    size: float = Field(46.0, ge=2, le=1000)
-    turning: float = Field(3.0, ge=0.1, le=50)
-    takes_off: int = Field(8, ge=0, le=500)
-    height: float = Field(0.0, ge=0, le=1e7)
-    climb: float = Field(25.0, ge=1, le=50)
-    shadow: float = Field(0.0, ge=0, le=1)
-    trail: float = Field(0.0, ge=0, le=100)
-    count: int = Field(1, ge=1, le=30)
-    apart: float = Field(5.0, ge=0.5, le=50)
+    colour: Changes[Colour] = "#ffffff"
+    edge: Changes[FrameLength] = Field(2.0, ge=0, le=40)
+    edge_colour: Changes[Colour] = "#14222a"
+    size: Changes[MarkSize] = Field(46.0, ge=2, le=1000)
+    turning: Changes[Percent] = Field(3.0, ge=0.1, le=50, title="Turns within")
+    takes_off: Frames = Field(8, ge=0, le=500, title="Grows within")
+    height: Changes[Height] = Field(0.0, ge=0, le=1e7, title="Cruises at")
+    climb: Changes[Percent] = Field(25.0, ge=1, le=50, title="Climbs over")
+    shadow: Changes[Share] = Field(0.0, ge=0, le=1)
+    trail: Changes[Percent] = Field(0.0, ge=0, le=100)
+    count: Count = Field(1, ge=1, le=30, title="How many")
+    apart: Changes[Percent] = Field(5.0, ge=0.5, le=50)
 
     def height_at(self, way: NDArray[np.float64], ways: Sequence[float]) -> NDArray[np.float64]:
         """How high it is at lengths along a route (n,), whose legs begin and end at ``ways``: up, along and down on
@@ -95,5 +96,4 @@ class Traveller(BaseModel):
         edges = np.asarray(ways, np.float64)
         leg = np.clip(np.searchsorted(edges, way, side="right") - 1, 0, len(edges) - 2)
         share = (way - edges[leg]) / np.maximum(edges[leg + 1] - edges[leg], 1e-12)
-        rise = np.clip(np.minimum(share, 1 - share) / (self.climb / 100), 0, 1)
-        return np.asarray(self.height * rise * rise * (3 - 2 * rise))
+        return np.asarray(self.height * smoothstep(np.minimum(share, 1 - share) / (self.climb / 100)))

@@ -1,7 +1,10 @@
 """The picture: what the camera sees of the plates, and of the marks upon them, at one moment."""
 
-from yaila.core.picture.drawing import Layer, Quality, draw, layers_of, picture_of, plates_picture, pyramid_of
+from yaila.core.picture.ground import PlateLayer, Quality, draw, draw_plates, pyramid_of
 from yaila.core.picture.kit import Kit
-from yaila.core.picture.scene import draw_scene
+from yaila.core.picture.render import Layer, Picture, Renderer, Request, jpeg, over
 
-__all__ = ["Kit", "Layer", "Quality", "draw", "draw_scene", "layers_of", "picture_of", "plates_picture", "pyramid_of"]
+__all__ = [
+    "Kit", "Layer", "Picture", "PlateLayer", "Quality", "Renderer", "Request", "draw", "draw_plates", "jpeg", "over",
+    "pyramid_of",
+]  # fmt: skip

@@ -2,56 +2,52 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Iterator
+from contextlib import contextmanager
 
-import cv2
 import numpy as np
 import skia
 from numpy.typing import NDArray
 
-from yaila.core.camera import FrameSize, Pose
-
-NEAR = 0.02
-"""Nearer to the camera than this, in distances to the target, nothing is drawn."""
+from yaila.core.camera import NEAR, View
 
 
-LIGHT = np.array([0.59, -0.59])
-"""How far east and north a shadow falls for a height of 1: light from the north-west, 50 degrees up (common practice in
-hill shading, no source)."""
-
-
-def painted(frame: NDArray[np.uint8], paint: Callable[[skia.Canvas], None]) -> NDArray[np.uint8]:
-    """A frame, (height, width, 3) uint8, that something was painted on."""
-    pixels = cv2.cvtColor(frame, cv2.COLOR_RGB2RGBA)
-    # Said to be opaque, as a frame is, it is drawn on twice as fast.
-    kind = {"colorType": skia.kRGBA_8888_ColorType, "alphaType": skia.kOpaque_AlphaType}
-    with skia.Surface(pixels, **kind) as canvas:
-        paint(canvas)
-    return np.asarray(cv2.cvtColor(pixels, cv2.COLOR_RGBA2RGB))
+@contextmanager
+def painted(pixels: NDArray[np.uint8], opaque: bool) -> Iterator[skia.Canvas]:
+    """A canvas that paints on pixels, (height, width, 4) uint8 premultiplied RGBA; ``opaque`` ones are drawn on
+    twice as fast."""
+    alpha = skia.kOpaque_AlphaType if opaque else skia.kPremul_AlphaType
+    with skia.Surface(pixels, colorType=skia.kRGBA_8888_ColorType, alphaType=alpha) as canvas:
+        yield canvas
 
 
 def image_of(picture: NDArray[np.uint8]) -> skia.Image:
-    """A picture, (height, width, 3) uint8, to be drawn on a canvas."""
-    return skia.Image.fromarray(cv2.cvtColor(picture, cv2.COLOR_RGB2RGBA), colorType=skia.kRGBA_8888_ColorType)
+    """A picture, (height, width, 4) uint8 premultiplied RGBA, to be drawn on a canvas."""
+    return skia.Image.fromarray(np.ascontiguousarray(picture), colorType=skia.kRGBA_8888_ColorType)
 
 
-def seen(pose: Pose, size: FrameSize, places: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Ground places (n, 2) through the camera, before the division by depth, which counts distances to the target."""
-    matrix = pose.frame_from_ground(size) @ np.array([[1, 0, pose.x], [0, 1, pose.y], [0, 0, 1.0]])
-    return np.asarray(np.column_stack([places - [pose.x, pose.y], np.ones(len(places))]) @ matrix.T)
+def matrix_of(plane: NDArray[np.float64]) -> skia.Matrix:
+    """A 3x3 map as Skia takes it: its numbers have 32 bits, so that they are kept near 1."""
+    return skia.Matrix((plane / np.abs(plane).max()).ravel().tolist())
 
 
-def project(pose: Pose, size: FrameSize, places: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Frame pixels and depth (in distances to the target) of ground places (n, 2): shape (n, 3)."""
-    through = seen(pose, size, places)
-    depth = through[:, 2]
-    with np.errstate(divide="ignore", invalid="ignore"):
-        return np.column_stack([through[:, :2] / depth[:, None], depth])
+def polygon(places: NDArray[np.float64], closed: bool) -> skia.Path:
+    """A path through places (n, 2)."""
+    path = skia.Path()
+    path.addPoly([skia.Point(x, y) for x, y in places.tolist()], closed)
+    return path
 
 
-def line_path(places: NDArray[np.float64], pose: Pose, size: FrameSize) -> skia.Path:
+def through(path: skia.Path, plane: NDArray[np.float64]) -> skia.Path:
+    """A path taken through a 3x3 map; clipped where it passes the camera."""
+    made = skia.Path()
+    path.transform(matrix_of(plane), made)
+    return made
+
+
+def line_path(places: NDArray[np.float64], view: View) -> skia.Path:
     """A line over ground places (n, 2) in frame pixels: in pieces, where it passes behind the camera."""
-    places_seen = seen(pose, size, places)
+    places_seen = view.seen(places)
     ahead = places_seen[:, 2] > NEAR
     path = skia.Path()
     edges = np.flatnonzero(np.diff(np.concatenate([[False], ahead, [False]]).astype(np.int8)))
@@ -61,7 +57,7 @@ def line_path(places: NDArray[np.float64], pose: Pose, size: FrameSize) -> skia.
             piece = np.vstack([_crossing(places_seen[first - 1], places_seen[first]), piece])
         if end < len(places_seen):
             piece = np.vstack([piece, _crossing(places_seen[end], places_seen[end - 1])])
-        path.addPoly([skia.Point(u, v) for u, v in (piece[:, :2] / piece[:, 2:]).tolist()], False)
+        path.addPath(polygon(piece[:, :2] / piece[:, 2:], False))
     return path
 
 
@@ -71,9 +67,14 @@ def _crossing(behind: NDArray[np.float64], before: NDArray[np.float64]) -> NDArr
     return np.asarray(behind + share * (before - behind))
 
 
+def bytes_of(text: str) -> tuple[int, int, int]:
+    """Red, green and blue 0..255 of ``#rrggbb``."""
+    return int(text[1:3], 16), int(text[3:5], 16), int(text[5:7], 16)
+
+
 def colour_of(text: str, opacity: float = 1.0) -> int:
     """Skia's number for ``#rrggbb`` at an opacity."""
-    red, green, blue = (int(text[i : i + 2], 16) for i in (1, 3, 5))
+    red, green, blue = bytes_of(text)
     return int(skia.Color(red, green, blue, round(255 * opacity)))
 
 

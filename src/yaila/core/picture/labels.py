@@ -7,18 +7,22 @@ they stand.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import numpy as np
 import skia
 from numpy.typing import NDArray
 
-from yaila.core.camera import FrameSize, Pose
+from yaila.core.camera import NEAR, View
 from yaila.core.film import Label
-from yaila.core.film.scene import Present
+from yaila.core.film.scene import Light, Present
 from yaila.core.marks import Lettering
-from yaila.core.picture.canvas import LIGHT, NEAR, filled, line, softened
+from yaila.core.picture.canvas import filled, line, softened, through
+from yaila.core.picture.reveals import around, only_uncovered
+from yaila.core.picture.stage import Easel, Piece, Stage
+from yaila.core.time import smoothstep
 from yaila.core.type import Faces, Glyph, SetText, set_text
 
 PresentLabel = Present[Label, Lettering]
@@ -62,45 +66,42 @@ def seen_at(label: Label, span: float) -> float:
     seen = 1.0
     for ratio in (span / label.widest if label.widest else 0.0, label.closest / span if label.closest else 0.0):
         if ratio > 1:
-            share = min(math.log(ratio) / math.log(FADES), 1.0)
-            seen *= 1 - share * share * (3 - 2 * share)
+            seen *= 1 - smoothstep(math.log(ratio) / math.log(FADES))
     return seen
 
 
-@lru_cache(maxsize=512)
-def _set(label_text: str, look: Lettering, faces: Faces) -> SetText:
+def _set_as(label_text: str, look: Lettering, faces: Faces) -> SetText:
     text = label_text.upper() if look.capitals else label_text
     # A font that is gone must not stop the film; the soundings tell of it.
     family = look.family if faces.has(look.family) else SPARE_FAMILY
-    return set_text(text, family, look.bold, look.italic, look.tracking / 100, look.align, faces)
+    return _set(text, family, look.bold, look.italic, look.tracking / 100, look.align, faces)
 
 
-def lay(present: PresentLabel, pose: Pose, size: FrameSize, scale: float, faces: Faces) -> LaidLabel | None:
-    """Where a label that does not run along a route is in the frame; none if it is behind the camera.
+_set = lru_cache(maxsize=512)(set_text)
 
-    Args:
-        scale: frame pixels for a pixel of the film.
-    """
-    label, look = present.mark, present.look
-    text = _set(label.text, look, faces)
+
+def lay(present: PresentLabel, view: View, faces: Faces, light: Light = Light()) -> LaidLabel | None:  # noqa: B008 - frozen
+    """Where a label that does not run along a route is in the frame; none if it is behind the camera."""
+    label, look, pose, size, scale = present.mark, present.look, view.pose, view.whole, view.scale
+    text = _set_as(label.text, look, faces)
     if label.stands == "frame":
         em = look.size * scale
         own = _shift(-text.width / 2, _middle(text))
-        grown = _upright(label.u * size.width, label.v * size.height, em * present.scale) @ own
+        grown = _upright(label.u * size.width - view.left, label.v * size.height - view.top, em * present.scale) @ own
         return _laid(text, grown, None, _down(look, scale), em, None)
-    space = pose.frame_from_space(size)
+    space = view.space
     origin = np.array([label.x - pose.x, label.y - pose.y, label.height, 1.0])
     ground = space @ np.array([origin[0], origin[1], 0.0, 1.0])
     u, v, depth = (space @ origin).tolist()
     if depth <= NEAR:
         return None
     u, v = u / depth, v / depth
-    per_pixel = pose.span / size.width * depth
+    per_pixel = depth / view.pixels_per_unit
     """Ground units of a frame pixel at its depth."""
     units = look.ground if look.scales == "ground" else look.size * scale * per_pixel
     place = (float(ground[0] / ground[2]), float(ground[1] / ground[2])) if ground[2] > NEAR else None
     if label.stands == "board":
-        return _board(present, text, space, origin, units, pose, place)
+        return _board(present, text, origin, units, view, place, light)
     em = units / per_pixel
     ratio = em / look.size
     """Frame pixels for a pixel of the look."""
@@ -114,7 +115,7 @@ def lay(present: PresentLabel, pose: Pose, size: FrameSize, scale: float, faces:
     shade = None
     if label.height > 0 and look.shadow and not label.leader:
         # Where its foot's shadow falls, as upright as itself: squashed on the ground it could not be read.
-        fallen = space @ np.array([origin[0] + LIGHT[0] * label.height, origin[1] + LIGHT[1] * label.height, 0.0, 1.0])
+        fallen = view.seen(np.array([[label.x, label.y]]) + light.fall * label.height)[0]
         if fallen[2] > NEAR:
             far = fallen[2] / depth
             shade = _upright(fallen[0] / fallen[2], fallen[1] / fallen[2], em * present.scale / far) @ own
@@ -124,14 +125,14 @@ def lay(present: PresentLabel, pose: Pose, size: FrameSize, scale: float, faces:
 def _board(
     present: PresentLabel,
     text: SetText,
-    space: NDArray[np.float64],
     origin: NDArray[np.float64],
     units: float,
-    pose: Pose,
+    view: View,
     place: tuple[float, float] | None,
+    light: Light,
 ) -> LaidLabel | None:
-    label, look = present.mark, present.look
-    turn = math.radians(label.turn + (pose.heading if label.turns else 0.0))
+    label, look, space = present.mark, present.look, view.space
+    turn = math.radians(label.turn + (view.pose.heading if label.turns else 0.0))
     tilt = math.radians(label.tilt)
     across = np.array([math.cos(turn), -math.sin(turn), 0.0])
     ahead = np.array([math.sin(turn), math.cos(turn), 0.0])
@@ -149,15 +150,10 @@ def _board(
         return None
     back = np.zeros((3, 3))
     back[:, 2] = -(space[:, :3] @ deep)
-    shade = _fallen(space, raised, right, down) @ own if look.shadow and (label.height or label.tilt) else None
+    shade = _fallen(space, raised, right, down, light) @ own if look.shadow and (label.height or label.tilt) else None
     middle = board @ np.array([text.width / 2, 0.0, 1.0])
-    em = float(units / (pose.span * middle[2])) * _width_of(space)
+    em = float(units / middle[2]) * view.pixels_per_unit
     return _laid(text, board, shade, back @ own, em, place)
-
-
-def _width_of(space: NDArray[np.float64]) -> float:
-    """Frame pixels for a ground unit at the target, times the span: the frame's width."""
-    return float(2 * space[0, 3])
 
 
 def _laid(
@@ -199,10 +195,14 @@ def _down(look: Lettering, ratio: float) -> NDArray[np.float64]:
 
 
 def _fallen(
-    space: NDArray[np.float64], origin: NDArray[np.float64], right: NDArray[np.float64], down: NDArray[np.float64]
+    space: NDArray[np.float64],
+    origin: NDArray[np.float64],
+    right: NDArray[np.float64],
+    down: NDArray[np.float64],
+    light: Light,
 ) -> NDArray[np.float64]:
     """The map of a plane in space to where its shadow falls on the ground in the frame."""
-    fall = np.array([[1.0, 0.0, LIGHT[0]], [0.0, 1.0, LIGHT[1]], [0.0, 0.0, 0.0]])
+    fall = np.array([[1.0, 0.0, light.east], [0.0, 1.0, light.north], [0.0, 0.0, 0.0]])
     foot = np.append(fall @ origin[:3], 1.0)
     return np.column_stack([space[:, :3] @ (fall @ right), space[:, :3] @ (fall @ down), space @ foot])
 
@@ -234,23 +234,39 @@ def place_on_route(present: PresentLabel) -> tuple[float, float]:
     return x, y
 
 
-def draw_label(
-    canvas: skia.Canvas, present: PresentLabel, pose: Pose, size: FrameSize, scale: float, faces: Faces
-) -> None:
-    """One that is there."""
+def pieces(presents: Sequence[PresentLabel], stage: Stage) -> list[Piece]:
+    """What is painted of labels: what lies flat on the ground or along a route, and what stands."""
+    made = []
+    for present in presents:
+        label = present.mark
+        place = place_on_route(present) if label.stands == "route" else label.place
+        lies = label.stands == "route" or (label.stands == "board" and not label.tilt and not label.height)
+        depth = 0.0 if label.stands == "frame" else stage.view.depth(np.array(place), label.height)
+        if depth > NEAR or label.stands == "frame":
+            made.append(Piece(label.id, lies, depth, partial(_uncovering, present, place, stage)))
+    return made
+
+
+def _uncovering(present: PresentLabel, place: tuple[float, float], stage: Stage, easel: Easel) -> None:
+    with only_uncovered(easel.canvas, present.uncovered, around(place, stage.view), stage.view):
+        _draw(easel.canvas, present, stage)
+
+
+def _draw(canvas: skia.Canvas, present: PresentLabel, stage: Stage) -> None:
+    view, scale, faces = stage.view, stage.view.scale, stage.kit.faces
     label, look = present.mark, present.look
-    strength = present.opacity * look.opacity * seen_at(label, pose.span)
+    strength = present.opacity * look.opacity * seen_at(label, view.pose.span)
     if strength <= 0 and not (label.leader and present.led > 0 and present.gone >= 1):
         return
     if label.stands == "route":
         if present.route:
-            _along(canvas, present, pose, size, scale, faces, strength)
+            _along(canvas, present, view, faces, strength)
         return
-    laid = lay(present, pose, size, scale, faces)
+    laid = lay(present, view, faces, stage.light)
     if laid is None:
         return
     if label.leader and laid.place:
-        _leader(canvas, present, laid, scale, look.opacity * present.gone * seen_at(label, pose.span))
+        _leader(canvas, present, laid, scale, look.opacity * present.gone * seen_at(label, view.pose.span))
     if strength <= 0 or present.scale <= 0:
         return
     pieces = _pieces(laid.text, present)
@@ -259,16 +275,16 @@ def draw_label(
     if _wiping(present):
         top, bottom = -laid.text.ascent - 1, laid.text.depth + 1
         shown = _rectangle(-0.3, top, (laid.text.width + 0.3) * _share(present), bottom)
-        canvas.clipPath(_through(shown, laid.map), skia.ClipOp.kIntersect, True)
+        canvas.clipPath(through(shown, laid.map), skia.ClipOp.kIntersect, True)
     if look.box != "none":
         _box(canvas, laid, look, strength)
     if look.shadow:
-        fallen = [(_through(path, laid.map if laid.shade is None else laid.shade), share) for path, share in pieces]
+        fallen = [(through(path, laid.map if laid.shade is None else laid.shade), share) for path, share in pieces]
         _shadow(canvas, fallen, look, ratio, strength, aside=laid.shade is None)
     for share_of_depth in _layers(look, ratio):
         behind = laid.map + laid.depth * share_of_depth
-        _sides(canvas, [(_through(path, behind), share) for path, share in pieces], look, strength)
-    _letters(canvas, [(_through(path, laid.map), share) for path, share in pieces], look, ratio, strength)
+        _sides(canvas, [(through(path, behind), share) for path, share in pieces], look, strength)
+    _letters(canvas, [(through(path, laid.map), share) for path, share in pieces], look, ratio, strength)
     canvas.restore()
 
 
@@ -323,7 +339,7 @@ def _box(canvas: skia.Canvas, laid: LaidLabel, look: Lettering, strength: float)
         path.addRoundRect(skia.Rect(left, top, right, bottom), radius, radius)
     else:
         path = _rectangle(left, top, right, bottom)
-    grown = _through(path, laid.map)
+    grown = through(path, laid.map)
     if look.shadow:
         shade = skia.Path(grown)
         shade.offset(look.shadow * laid.em / look.size * 0.4, look.shadow * laid.em / look.size * 0.4)
@@ -338,7 +354,7 @@ def _leader(canvas: skia.Canvas, present: PresentLabel, laid: LaidLabel, scale: 
     assert leader
     assert laid.place
     u, v = laid.place
-    share = present.led * present.led * (3 - 2 * present.led)
+    share = smoothstep(present.led)
     end = (u + leader.dx * scale * share, v + leader.dy * scale * share)
     under = line(look.box_colour if look.box != "none" else look.halo_colour, (leader.width + 3) * scale)
     under.setAlphaf(strength * 0.8)
@@ -356,29 +372,20 @@ def _solid(paint: skia.Paint) -> skia.Paint:
     return whole
 
 
-def _along(
-    canvas: skia.Canvas,
-    present: PresentLabel,
-    pose: Pose,
-    size: FrameSize,
-    scale: float,
-    faces: Faces,
-    strength: float,
-) -> None:
+def _along(canvas: skia.Canvas, present: PresentLabel, view: View, faces: Faces, strength: float) -> None:
     """Text that lies on the ground along a route, the way that reads from left to right in the frame."""
     label, look, route = present.mark, present.look, present.route
     assert route
-    text, curve = _set(label.text, look, faces), route.curve
-    space = pose.frame_from_space(size)
-    x, y = place_on_route(present)
-    depth = float((space @ np.array([x - pose.x, y - pose.y, 0.0, 1.0]))[2])
+    text, curve = _set_as(label.text, look, faces), route.curve
+    pose, space = view.pose, view.space
+    depth = view.depth(np.array(place_on_route(present)))
     if depth <= NEAR:
         return
-    units = look.ground if look.scales == "ground" else look.size * scale * pose.span / size.width * depth
-    ratio = units * size.width / (pose.span * depth) / look.size
+    units = look.ground if look.scales == "ground" else look.size * view.scale / view.pixels_per_unit * depth
+    ratio = units * view.pixels_per_unit / depth / look.size
     half = text.width / 2 * units
     ends = curve.along(np.clip(label.along * curve.length + np.array([-half, half]), 0, curve.length))
-    shown = np.column_stack([ends - [pose.x, pose.y], np.zeros(2), np.ones(2)]) @ space.T
+    shown = view.seen(ends)
     forward = 1.0 if shown[1, 0] / shown[1, 2] >= shown[0, 0] / shown[0, 2] else -1.0
     lift = {"above": text.depth + label.gap / look.size, "below": -text.ascent - label.gap / look.size}.get(
         label.sits, -0.35
@@ -400,18 +407,12 @@ def _along(
             continue
         path = skia.Path(moved)
         path.offset(-glyph.x - glyph.advance / 2, -lift)
-        pieces.append((_through(path, board), share))
+        pieces.append((through(path, board), share))
     if look.shadow:
         _shadow(canvas, pieces, look, ratio, strength, aside=True)
     for share_of_depth in _layers(look, ratio):
         _sides(canvas, _moved(pieces, 0.0, look.thickness * ratio * share_of_depth), look, strength)
     _letters(canvas, pieces, look, ratio, strength)
-
-
-def _through(path: skia.Path, board: NDArray[np.float64]) -> skia.Path:
-    made = skia.Path()
-    path.transform(skia.Matrix((board / np.abs(board).max()).ravel().tolist()), made)
-    return made
 
 
 def _rectangle(left: float, top: float, right: float, bottom: float) -> skia.Path:

@@ -3,33 +3,51 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from functools import partial
 
 import numpy as np
 import skia
 
-from yaila.core.camera import FrameSize, Pose
+from yaila.core.camera import NEAR, View
 from yaila.core.film import Marker
 from yaila.core.film.scene import Present
 from yaila.core.marks import MarkerLook
-from yaila.core.picture.canvas import NEAR, filled, line, project
+from yaila.core.picture.canvas import filled, line
 from yaila.core.picture.kit import Kit
+from yaila.core.picture.reveals import around, only_uncovered
+from yaila.core.picture.stage import Easel, Piece, Stage
+
+PresentMarker = Present[Marker, MarkerLook]
 
 
-def draw_marker(
-    canvas: skia.Canvas, present: Present[Marker, MarkerLook], pose: Pose, size: FrameSize, scale: float, kit: Kit
-) -> None:
-    """One that is there."""
-    marker, look = present.mark, present.look
+def pieces(presents: Sequence[PresentMarker], stage: Stage) -> list[Piece]:
+    """What is painted of markers: those that lie on the ground, and those that stand at their place."""
+    made = []
+    for present in presents:
+        depth = stage.view.depth(np.array(present.mark.place))
+        if depth > NEAR and present.scale > 0 and present.opacity > 0:
+            lies = present.look.scales == "ground"
+            made.append(Piece(present.mark.id, lies, depth, partial(_uncovering, present, stage)))
+    return made
+
+
+def _uncovering(present: PresentMarker, stage: Stage, easel: Easel) -> None:
+    corners = around(present.mark.place, stage.view)
+    with only_uncovered(easel.canvas, present.uncovered, corners, stage.view):
+        _draw(easel.canvas, present, stage.view, stage.kit)
+
+
+def _draw(canvas: skia.Canvas, present: PresentMarker, view: View, kit: Kit) -> None:
+    marker, look, scale = present.mark, present.look, view.scale
     place = np.array([[marker.x, marker.y]])
-    u, v, depth = project(pose, size, place)[0].tolist()
-    if depth <= NEAR or present.scale <= 0 or present.opacity <= 0:
-        return
+    u, v, depth = view.project(place)[0].tolist()
     canvas.save()
     canvas.translate(u, v)
     if look.scales == "ground":
         # It lies on the ground: the projection near its place, foreshortened as the ground is.
-        step = pose.span * 1e-4
-        near = project(pose, size, place + np.array([[step, 0.0], [0.0, step]]))
+        step = view.pose.span * 1e-4
+        near = view.project(place + np.array([[step, 0.0], [0.0, step]]))
         (a, b), (c, d) = ((near[:, :2] - [u, v]) / step * look.ground / 2).tolist()
         canvas.concat(skia.Matrix([a, c, 0, b, d, 0, 0, 0, 1]))
         half = 1.0
@@ -38,7 +56,7 @@ def draw_marker(
         half, edge = look.size / 2 * scale, look.edge * scale
         if look.scales == "between":
             # The size at which both would be the same is that of its own.
-            grown = look.ground * size.width / (pose.span * depth) / (look.size * scale)
+            grown = look.ground * view.pixels_per_unit / depth / (look.size * scale)
             half, edge = half * math.sqrt(grown), edge * math.sqrt(grown)
         canvas.translate(0, -present.lift * look.size * scale)
     strength = present.opacity * look.opacity

@@ -57,7 +57,7 @@ SMALL = np.uint32(0x7FFFFFFF)
 """What places in the store of texels stay below: 8 GiB of them."""
 
 # Columns of a layer's settings.
-WIDTH, HEIGHT, OPACITY, FEATHER_SHAPE, FEATHER, OPAQUE, LEVELS = range(7)
+WIDTH, HEIGHT, OPACITY, FEATHER_SHAPE, FEATHER, OPAQUE, LEVELS, MASK = range(8)
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
@@ -154,31 +154,77 @@ def _sample(
             alpha[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(24))
 
 
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _sample_whole(
+    n, across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y, columns, start, table, texels, out
+):  # fmt: skip
+    """Write ``n`` neighbouring pixels of a row that show nothing but one bilinear tap from one level of an opaque
+    plate. Arguments as those of :func:`_sample`; ``out`` takes RGBA."""
+    a0, a1 = np.float32(across[0]), np.float32(across[1])
+    d0, d1 = np.float32(down[0]), np.float32(down[1])
+    w0, w1 = np.float32(depth[0]), np.float32(depth[1])
+    lx0, lx1, ly0, ly1 = np.float32(low_x), np.float32(high_x), np.float32(low_y), np.float32(high_y)
+    bx, by = np.int32(base_x), np.int32(base_y)
+    wide, first = np.uint32(columns), np.uint32(start)
+    one, half = np.float32(1), np.float32(0.5)
+    for i in range(n):
+        t = np.float32(i)
+        inverse = one / (w0 + w1 * t)
+        x = min(max((a0 + a1 * t) * inverse, lx0), lx1)
+        y = min(max((d0 + d1 * t) * inverse, ly0), ly1)
+        kx, ky = np.int32(np.floor(x)), np.int32(np.floor(y))
+        fx, fy = x - np.float32(kx), y - np.float32(ky)
+        ix, iy = np.uint32(kx + bx), np.uint32(ky + by)
+        slot = table[np.uint32(first + (iy >> np.uint32(8)) * wide + (ix >> np.uint32(8)))]
+        at = np.uint32(
+            slot * np.uint32(PADDED_AREA)
+            + (iy & np.uint32(255)) * np.uint32(PADDED)
+            + (ix & np.uint32(255))
+            + np.uint32(PADDED + 1)
+        )
+        at01, at10, at11 = np.uint32(at + np.uint32(1)), np.uint32(at + np.uint32(PADDED)), np.uint32(at + PADDED_NEXT)
+        w11 = fx * fy
+        w10, w01 = fy - w11, fx - w11
+        w00 = one - w01 - fy
+        p00, p01, p10, p11 = texels[at & SMALL], texels[at01 & SMALL], texels[at10 & SMALL], texels[at11 & SMALL]
+        red = np.uint32(np.int32(_channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(0)) + half))
+        green = np.uint32(np.int32(_channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(8)) + half))
+        blue = np.uint32(np.int32(_channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(16)) + half))
+        out[i] = red | (green << np.uint32(8)) | (blue << np.uint32(16)) | np.uint32(0xFF000000)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _masked(n, mask, cover):
+    """Take from a coverage what a mask hides."""
+    for i in range(n):
+        cover[i] *= np.float32(np.int32(mask[i])) * np.float32(1 / 255)
+
+
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def draw_rows(
     out, first, last, top, touched, maps, settings, level_edges, level_starts, level_columns, table, texels,
-    background, sharpness, blend, least_taps, most_taps,
+    masks, background, sharpness, blend, least_taps, most_taps,
 ):  # fmt: skip
     """Draw rows ``first`` to ``last`` - 1 of a frame.
 
     Args:
-        out: (height, width, 3) uint8, written.
+        out: (height, width) uint32, written: premultiplied RGBA, red in the lowest byte.
         top, touched: the first row that :func:`needed` looked at, and what it found.
         maps: (n, 3, 3) float64, frame pixels to plate pixels, the top plate first.
-        settings: (n, 7) float64, columns as named above.
+        settings: (n, 8) float64, columns as named above.
         level_edges: (n, MOST_LEVELS, 2) float64, the last column and row of each level.
         level_starts, level_columns: (n, MOST_LEVELS) int64, where a level's pages start in ``table``, and
             how many stand in a row.
         table: (m,) uint32, the slot of each page; 0, which is blank, where none was asked for.
         texels: (slots * 258 * 258,) uint32, premultiplied RGBA, red in the lowest byte.
-        background: (3,) float32, 0..255.
+        masks: (k, height, width) uint8, how much is seen of the layers that name one in their settings.
+        background: (4,) float32, premultiplied RGBA, 0..255.
         sharpness: texels of the finer level blended, against the pixel's shorter side: 1 for one tap a
             pixel, 0.5 for a grid of 2 x 2.
         blend: the share of an octave over which two neighbouring levels are blended.
         least_taps, most_taps: how many taps along one side of a pixel.
     """
     width = out.shape[1]
-    lines = out.reshape(out.shape[0], 3 * width)
     light = np.empty(SEGMENT, np.float32)
     frame = np.empty((3, SEGMENT), np.float32)
     cover = np.empty(SEGMENT, np.float32)
@@ -193,6 +239,7 @@ def draw_rows(
             n = min(SEGMENT, width - left)
             light[:] = np.float32(1)
             frame[:] = np.float32(0)
+            fresh, done = True, False
             cells = touched[(row - top) // CELL, left // CELL : (left + n - 1) // CELL + 1]
             for layer in range(maps.shape[0]):
                 met = False
@@ -201,8 +248,13 @@ def draw_rows(
                 if not met:
                     continue
                 ends[0] = ends[1] = 0.0
-                if not _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
+                seen = _look(n, left, row, maps, settings, layer, sharpness, cover, ends)
+                if seen == 0:
                     continue
+                masked = int(settings[layer, MASK])
+                if masked >= 0:
+                    seen = 1
+                    _masked(n, masks[masked, row, left : left + n], cover)
                 # Only where it covers something that still shines through is it sampled.
                 skipped, end = 0, n
                 while skipped < n and cover[skipped] * light[skipped] <= FAINT:
@@ -219,13 +271,29 @@ def draw_rows(
                 taps_u = int(min(max(ends[2] / texel + 0.25, least_taps), most_taps))
                 taps_v = int(min(max(ends[3] / texel + 0.25, least_taps), most_taps))
                 share = np.float32(1.0 / (taps_u * taps_v))
+                if fresh and seen == 2 and settings[layer, OPAQUE] > 0.0 and taps_u * taps_v == 1:
+                    # The common case: nothing but this layer shows, from one level alone.
+                    level = -1
+                    edge = np.float64(0.5) * blend
+                    if max(ends[0], ends[1]) - fine <= 0.5 - edge or fine + 1 >= int(settings[layer, LEVELS]):
+                        level = fine
+                    elif finest - fine >= 0.5 + edge and max(ends[0], ends[1]) - fine <= 1.0:
+                        level = fine + 1
+                    if level >= 0:
+                        _tap(
+                            n, left, row, 0.5, 0.5, level, maps[layer], level_edges[layer, level],
+                            level_columns[layer, level], level_starts[layer, level], table, texels,
+                            weights, red, green, blue, alpha, False, out[row, left : left + n], True,
+                        )  # fmt: skip
+                        done = True
+                        break
+                fresh = False
                 sums[:] = np.float32(0)
                 opaque = settings[layer, OPAQUE] > 0.0
                 if opaque:
                     alpha[:] = np.float32(255)
                 for step in range(2):
                     level = fine + step
-                    shrink = 0.5**level
                     above = (np.float32(ends[0] - fine) + rise * np.float32(skipped) - np.float32(0.5)) * slope
                     if step == 0:
                         _weigh(count, np.float32(0.5) - above, -rise * slope, share, weights)
@@ -235,31 +303,51 @@ def draw_rows(
                     if max(weights[0], weights[count - 1]) <= 0.0 or level >= int(settings[layer, LEVELS]):
                         continue
                     for tap in range(taps_u * taps_v):
-                        u = begin + (tap % taps_u + 0.5) / taps_u
-                        v = row + (tap // taps_u + 0.5) / taps_v
-                        wu = maps[layer, 2, 0]
-                        w = wu * u + maps[layer, 2, 1] * v + maps[layer, 2, 2]
-                        xu, yu = maps[layer, 0, 0] * shrink, maps[layer, 1, 0] * shrink
-                        x = xu * u + (maps[layer, 0, 1] * v + maps[layer, 0, 2]) * shrink
-                        y = yu * u + (maps[layer, 1, 1] * v + maps[layer, 1, 2]) * shrink
-                        # Texel places count from the middle pixel's, to keep their digits in float32.
-                        half = count // 2
-                        middle = w + wu * half
-                        right, bottom = level_edges[layer, level, 0], level_edges[layer, level, 1]
-                        base_x = np.floor(min(max((x + xu * half) / middle, 0.0), right))
-                        base_y = np.floor(min(max((y + yu * half) / middle, 0.0), bottom))
-                        ox, oy = base_x + 0.5, base_y + 0.5
-                        _sample(
-                            count, (x - ox * w, xu - ox * wu), (y - oy * w, yu - oy * wu), (w, wu),
-                            -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y,
-                            level_columns[layer, level], level_starts[layer, level], table, texels,
-                            weights, red, green, blue, alpha, not opaque,
+                        _tap(
+                            count, begin, row, (tap % taps_u + 0.5) / taps_u, (tap // taps_u + 0.5) / taps_v, level,
+                            maps[layer], level_edges[layer, level], level_columns[layer, level],
+                            level_starts[layer, level], table, texels, weights, red, green, blue, alpha, not opaque,
+                            out[row, left : left + n], False,
                         )  # fmt: skip
                 _put_under(count, sums, cover[here], light[here], frame[0, here], frame[1, here], frame[2, here])
                 if _brightest(n, light) < SHINE:
                     break
-            _write(n, frame, light, background, lines[row, 3 * left : 3 * (left + n)])
+            if not done:
+                _write(n, frame, light, background, out[row, left : left + n])
             left += n
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", inline="always")
+def _tap(
+    n, begin, row, du, dv, level, m, edges, columns, start, table, texels, weights, red, green, blue, alpha,
+    with_alpha, out, whole,
+):  # fmt: skip
+    """One tap at ``du``, ``dv`` of the square of each of ``n`` pixels from ``begin`` on, from one level of a plate
+    whose map is ``m``: added up in the channels, or, where it is the ``whole`` of what shows, written."""
+    u, v, shrink = begin + du, row + dv, 0.5**level
+    wu = m[2, 0]
+    w = wu * u + m[2, 1] * v + m[2, 2]
+    xu, yu = m[0, 0] * shrink, m[1, 0] * shrink
+    x = xu * u + (m[0, 1] * v + m[0, 2]) * shrink
+    y = yu * u + (m[1, 1] * v + m[1, 2]) * shrink
+    # Texel places count from the middle pixel's, to keep their digits in float32.
+    half = n // 2
+    middle = w + wu * half
+    right, bottom = edges[0], edges[1]
+    base_x = np.floor(min(max((x + xu * half) / middle, 0.0), right))
+    base_y = np.floor(min(max((y + yu * half) / middle, 0.0), bottom))
+    ox, oy = base_x + 0.5, base_y + 0.5
+    across, down, depth = (x - ox * w, xu - ox * wu), (y - oy * w, yu - oy * wu), (w, wu)
+    if whole:
+        _sample_whole(
+            n, across, down, depth, -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y,
+            columns, start, table, texels, out,
+        )  # fmt: skip
+    else:
+        _sample(
+            n, across, down, depth, -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y,
+            columns, start, table, texels, weights, red, green, blue, alpha, with_alpha,
+        )  # fmt: skip
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
@@ -282,11 +370,13 @@ def _brightest(n, light):
 def _write(n, frame, light, background, out):
     """Write ``n`` pixels, with the background where light still comes through."""
     half, full = np.float32(0.5), np.float32(255)
-    red, green, blue = background
+    red, green, blue, alpha = background
     for i in range(n):
-        out[3 * i] = np.uint8(np.int32(min(frame[0, i] + light[i] * red + half, full)))
-        out[3 * i + 1] = np.uint8(np.int32(min(frame[1, i] + light[i] * green + half, full)))
-        out[3 * i + 2] = np.uint8(np.int32(min(frame[2, i] + light[i] * blue + half, full)))
+        r = np.uint32(np.int32(min(frame[0, i] + light[i] * red + half, full)))
+        g = np.uint32(np.int32(min(frame[1, i] + light[i] * green + half, full)))
+        b = np.uint32(np.int32(min(frame[2, i] + light[i] * blue + half, full)))
+        a = np.uint32(np.int32(min((np.float32(1) - light[i]) * full + light[i] * alpha + half, full)))
+        out[i] = r | (g << np.uint32(8)) | (b << np.uint32(16)) | (a << np.uint32(24))
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
@@ -317,8 +407,8 @@ def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
     """How a layer meets ``n`` pixels of a row. Writes its coverage of each.
 
     ``ends`` takes the level at the first pixel and at the last, and the longest sides of a pixel along and across
-    the row, in plate pixels. Between the ends the level runs evenly to within a hundredth. Returns whether any
-    pixel is covered.
+    the row, in plate pixels. Between the ends the level runs evenly to within a hundredth. Returns 0 if no pixel is
+    covered, 2 if all are and nothing shines through, 1 else.
     """
     width, height = settings[layer, WIDTH], settings[layer, HEIGHT]
     shape, feather, opacity = (
@@ -342,15 +432,15 @@ def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
         ends[end] = _level(min(side_u, side_v), sharpness, settings[layer, LEVELS])
         ends[2], ends[3] = max(ends[2], side_u), max(ends[3], side_v)
     if front == 0:
-        return False
+        return 0
     if front == 2:
         if east < 0.0 or south < 0.0 or west > width or north > height:
-            return False
+            return 0
         if whole == 2:
             # What is covered whole is convex, so all between the ends is too.
             for i in range(n):
                 cover[i] = np.float32(opacity)
-            return True
+            return 2 if opacity > 0.9999 else 1
     else:
         ends[0] = ends[1] = max(ends[0], ends[1])
     m = maps[layer]
@@ -364,7 +454,7 @@ def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
         _cover_rectangle(n, place, width, height, feather, opacity, cover)
     else:
         _cover_ellipse(n, place, width, height, feather, opacity, cover)
-    return _brightest(n, cover) > 0.0
+    return 1 if _brightest(n, cover) > 0.0 else 0
 
 
 # What coverage_at says of a pixel, for n neighbouring pixels of a row at once. ``place`` holds the numerators and the
@@ -449,6 +539,7 @@ def needed(
                     reach = max(reach, along_x, along_y)
                     if (
                         settings[layer, OPACITY] * settings[layer, OPAQUE] > 0.9995
+                        and settings[layer, MASK] < 0.0
                         and coverage_at(
                             x,
                             y,
@@ -496,5 +587,5 @@ def needed(
 
 
 def empty_frame(width: int, height: int) -> NDArray[np.uint8]:
-    """A frame to draw into."""
-    return np.empty((height, width, 3), dtype=np.uint8)
+    """A frame to draw into: (height, width, 4) premultiplied RGBA."""
+    return np.empty((height, width, 4), dtype=np.uint8)

@@ -6,19 +6,20 @@ Compositing is "over" (W3C Compositing and Blending Level 1) on encoded values.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import cv2
 import numpy as np
 import skia
 from numpy.typing import NDArray
 
-from yaila.core.camera import FrameSize, Pose
-from yaila.core.film import Film, Region
+from yaila.core.film import Region
 from yaila.core.film.scene import Present
 from yaila.core.marks import RegionLook
-from yaila.core.picture.canvas import LIGHT, filled, image_of, line, softened
+from yaila.core.picture.canvas import filled, image_of, line, matrix_of, polygon, softened, through
 from yaila.core.picture.reveals import only_uncovered
+from yaila.core.picture.stage import Easel, Piece, Stage
+from yaila.core.time import smoothstep
 
 PresentRegion = Present[Region, RegionLook]
 
@@ -28,25 +29,33 @@ DIMMED = 0.2
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 """Rec. ITU-R BT.709."""
 
+FINEST_HATCH = 1.0
+"""Frame pixels from one line of a hatch to the next."""
+
+HATCHED = 0.22
+"""The share of a hatch that its lines cover."""
+
 MOST_SIDES = 24
 """Slices that the thickness of a lifted piece is drawn in."""
 
 
-def draw_regions(
-    canvas: skia.Canvas, frame: NDArray[np.uint8], regions: Sequence[PresentRegion], pose: Pose, film: Film
-) -> None:
-    """Draw regions on a canvas that shows a frame, (height, width, 3) uint8."""
-    seen = [present for present in regions if present.opacity * present.look.opacity > 0]
-    there = [outline for outline in (_Outline(present, pose, film, frame) for present in seen) if outline.rings]
-    _around(canvas, frame, there)
-    for outline in there:
-        corners = np.concatenate(outline.rings)
-        with only_uncovered(canvas, outline.present.uncovered, corners, pose, outline.size, outline.scale):
-            outline.draw(canvas, frame)
+def pieces(presents: Sequence[PresentRegion], stage: Stage) -> list[Piece]:
+    """What is painted of regions: first what is around them changed, where they ask for it, then each of them."""
+    seen = [present for present in presents if present.opacity * present.look.opacity > 0]
+    there = [outline for outline in (_Outline(present, stage) for present in seen) if outline.rings]
+    made = [Piece("", True, 0.0, partial(_around, there))] if there else []
+    return made + [Piece(outline.present.mark.id, True, 0.0, partial(_uncovering, outline)) for outline in there]
 
 
-def _around(canvas: skia.Canvas, frame: NDArray[np.uint8], outlines: Sequence[_Outline]) -> None:
+def _uncovering(outline: _Outline, easel: Easel) -> None:
+    corners = np.concatenate(outline.rings)
+    with only_uncovered(easel.canvas, outline.present.uncovered, corners, outline.view):
+        outline.draw(easel.canvas, easel.ground)
+
+
+def _around(outlines: Sequence[_Outline], easel: Easel) -> None:
     """Make what is outside of regions blurred, grey or dimmed, where they ask for it."""
+    canvas, frame = easel.canvas, easel.ground
     for rest in ("blurred", "grey", "dimmed"):
         some = [outline for outline in outlines if outline.look.rest == rest]
         share = max((outline.seen * outline.look.rest_by for outline in some), default=0.0)
@@ -60,7 +69,7 @@ def _around(canvas: skia.Canvas, frame: NDArray[np.uint8], outlines: Sequence[_O
         if rest == "dimmed":
             canvas.drawPaint(filled("#000000", (1 - DIMMED) * (share if hard else 1)))
         else:
-            frame = _grey(frame) if rest == "grey" else _blurred(frame, 14 * some[0].scale)
+            frame = _grey(frame) if rest == "grey" else _blurred(frame, 14 * some[0].view.scale)
             canvas.drawImage(image_of(frame), 0, 0, skia.SamplingOptions(), skia.Paint(Alphaf=share if hard else 1))
         for outline in () if hard else some:
             inside = softened(filled("#000000"), outline.look.soft * outline.scale / 2)
@@ -70,7 +79,9 @@ def _around(canvas: skia.Canvas, frame: NDArray[np.uint8], outlines: Sequence[_O
 
 
 def _grey(frame: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    return np.asarray(cv2.transform(frame, np.tile(LUMA, (3, 1))), dtype=np.uint8)
+    weights = np.zeros((4, 4), np.float32)
+    weights[:3, :3], weights[3, 3] = LUMA, 1
+    return np.asarray(cv2.transform(frame, weights), dtype=np.uint8)
 
 
 def _blurred(frame: NDArray[np.uint8], sigma: float) -> NDArray[np.uint8]:
@@ -80,36 +91,25 @@ def _blurred(frame: NDArray[np.uint8], sigma: float) -> NDArray[np.uint8]:
 class _Outline:
     """A region in the frame."""
 
-    def __init__(self, present: PresentRegion, pose: Pose, film: Film, frame: NDArray[np.uint8]) -> None:
-        height, width = frame.shape[:2]
-        self.present, self.look, self.pose, self.size = present, present.look, pose, FrameSize(width, height)
-        self.scale = width / film.frame.width
+    def __init__(self, present: PresentRegion, stage: Stage) -> None:
+        self.present, self.look, self.view, self.light = present, present.look, stage.view, stage.light
+        self.scale = stage.view.scale
         self.strength = present.opacity * self.look.opacity
         # What is around it changes as far as it is uncovered.
         self.seen = self.strength * _share_of(present)
-        rings = _rings(present.mark.outline(film.ground.kind == "mercator"))
+        rings = _rings(present.mark.outline(stage.georeferenced))
         middle = np.array(present.mark.place)
         self.rings = [middle + (ring - middle) * present.scale for ring in rings] if present.scale != 1 else rings
-        self.matrix = pose.frame_from_space(self.size)
-        # Places count from the target, so that Skia's 32-bit numbers keep their digits.
         self.flat = skia.Path()
         for ring in self.rings:
-            self.flat.addPoly([skia.Point(x, y) for x, y in (ring - [pose.x, pose.y]).tolist()], True)
+            self.flat.addPath(polygon(ring - self.view.target, True))
         self.flat.setFillType(skia.PathFillType.kEvenOdd)
         self.path = self.at(0.0)
-        ease = present.came * present.came * (3 - 2 * present.came) * present.gone
-        self.units = pose.span / film.frame.width
-        """Ground units of a pixel of the film's frame, at the target."""
-        self.lift = self.look.lift * self.units * ease
+        self.lift = self.look.lift * self.view.unit * smoothstep(present.came) * present.gone
 
-    def at(self, height: float, dx: float = 0.0, dy: float = 0.0) -> skia.Path:
-        """The outline in frame pixels when it is raised and moved by ground units; clipped where it passes the
-        camera."""
-        plane = self.matrix[:, [0, 1, 3]].copy()
-        plane[:, 2] += self.matrix[:, 2] * height + self.matrix[:, 0] * dx + self.matrix[:, 1] * dy
-        path = skia.Path()
-        self.flat.transform(skia.Matrix((plane / np.abs(plane).max()).ravel().tolist()), path)
-        return path
+    def at(self, height: float, east: float = 0.0, north: float = 0.0) -> skia.Path:
+        """The outline in frame pixels when it is raised and moved by ground units."""
+        return through(self.flat, self.view.plane(height, east, north))
 
     def draw(self, canvas: skia.Canvas, ground: NDArray[np.uint8]) -> None:
         if self.lift > 0:
@@ -154,13 +154,18 @@ class _Outline:
     def _hatch(self, canvas: skia.Canvas, path: skia.Path) -> None:
         """Lines at 45 degrees that lie on the ground: they start at its middle and keep their distance there."""
         look, step = self.look, self.look.hatch * self.scale
+        if step < FINEST_HATCH:
+            # Lines too fine to be told apart are a tint.
+            canvas.drawPath(path, filled(look.hatch_colour, HATCHED))
+            return
         bounds = path.getBounds()
-        bounds.intersect(skia.Rect(-50, -50, self.size.width + 50, self.size.height + 50))
-        x, y = (np.array(self.present.mark.place) - [self.pose.x, self.pose.y]).tolist()
-        u, v, w = (self.matrix @ np.array([x, y, self.lift, 1.0])).tolist()
+        size = self.view.size
+        if not bounds.intersect(skia.Rect(-50, -50, size.width + 50, size.height + 50)):
+            return
+        u, v, w = self.view.seen(np.array([self.present.mark.place]), self.lift)[0].tolist()
         start = (u / w + v / w) if w > 1e-6 else 0.0
         first, last = bounds.left() + bounds.top(), bounds.right() + bounds.bottom()
-        stroke = line(look.hatch_colour, max(step * 0.22, 0.6))
+        stroke = line(look.hatch_colour, max(step * HATCHED, 0.6))
         k = np.ceil((first - start) / step)
         while start + k * step < last:
             total = start + k * step
@@ -182,20 +187,18 @@ class _Outline:
         if look.shadow_opacity:
             shade = filled("#000000", look.shadow_opacity * self.strength)
             soft = max((look.shadow + look.lift * 0.2) * scale * 0.5, 0.1)
-            canvas.drawPath(self.at(0.0, *(LIGHT * self.lift)), softened(shade, soft))
-        sides = min(look.sides * self.units, self.lift)
+            canvas.drawPath(self.at(0.0, *(self.light.fall * self.lift)), softened(shade, soft))
+        sides = min(look.sides * self.view.unit, self.lift)
         if sides > 0:
             count = int(min(max(look.sides * scale, 2), MOST_SIDES))
             for k in range(count):
                 canvas.drawPath(self.at(self.lift - sides * (1 - k / count)), filled(look.side_colour, self.strength))
-        raised = self.matrix[:, [0, 1, 3]].copy()
-        raised[:, 2] += self.matrix[:, 2] * self.lift
-        move = raised @ np.linalg.inv(self.matrix[:, [0, 1, 3]])
+        move = self.view.plane(self.lift) @ np.linalg.inv(self.view.plane())
         canvas.save()
         canvas.clipPath(self.at(self.lift), skia.ClipOp.kIntersect, True)
-        canvas.concat(skia.Matrix((move / np.abs(move).max()).ravel().tolist()))
+        canvas.concat(matrix_of(move))
         bounds = self.path.getBounds().makeOutset(3, 3)
-        if bounds.intersect(skia.Rect(*self.size)):
+        if bounds.intersect(skia.Rect(*self.view.size)):
             left, top, right, bottom = map(round, (bounds.left(), bounds.top(), bounds.right(), bounds.bottom()))
             piece = image_of(ground[top:bottom, left:right])
             canvas.drawImage(piece, left, top, skia.SamplingOptions(skia.CubicResampler.Mitchell()))
@@ -207,7 +210,9 @@ def _share_of(present: PresentRegion) -> float:
     uncovered = present.uncovered
     if uncovered is None:
         return 1.0
-    return uncovered.way / max(uncovered.route.curve.length, 1e-12) if uncovered.route else uncovered.share
+    if not uncovered.ways:
+        return uncovered.share
+    return sum(way for _, way in uncovered.ways) / max(sum(route.curve.length for route, _ in uncovered.ways), 1e-12)
 
 
 @lru_cache(maxsize=64)

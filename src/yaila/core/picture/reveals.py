@@ -9,40 +9,33 @@ import numpy as np
 import skia
 from numpy.typing import NDArray
 
-from yaila.core.camera import FrameSize, Pose
-from yaila.core.film import Film
+from yaila.core.camera import View
+from yaila.core.film import Plate
 from yaila.core.film.scene import Uncovered
 from yaila.core.ground.placement import outline
-from yaila.core.picture.canvas import filled, line, softened
+from yaila.core.picture.canvas import filled, line, polygon, softened, through
 
 FINE = 360
 """Corners that a growing circle is drawn with."""
 
 
-def mask_of(uncovered: Uncovered, film: Film, pose: Pose, size: FrameSize) -> NDArray[np.float32] | None:
-    """How much of a plate is uncovered at each pixel, 0..1, (height, width); none where nothing is."""
-    plate = film.plate(uncovered.of)
-    path = _shape(uncovered, outline(plate.matrix, *plate.extent), pose, size)
-    if path is None:
-        return None
-    pixels = np.zeros((size.height, size.width), np.uint8)
-    with skia.Surface(pixels, colorType=skia.kAlpha_8_ColorType) as canvas:
-        canvas.drawPath(path, softened(filled("#000000"), _soft(uncovered, size.width / film.frame.width)))
-    return np.asarray(pixels.astype(np.float32) / np.float32(255))
+def mask_of(uncovered: Uncovered, plate: Plate, view: View) -> NDArray[np.uint8]:
+    """How much of a plate is uncovered at each pixel, 0..255, (height, width)."""
+    pixels = np.zeros((view.size.height, view.size.width), np.uint8)
+    path = _shape(uncovered, outline(plate.matrix, *plate.extent), view)
+    if path is not None:
+        with skia.Surface(pixels, colorType=skia.kAlpha_8_ColorType) as canvas:
+            canvas.drawPath(path, _uncovering(uncovered, view))
+    return pixels
 
 
-def _soft(uncovered: Uncovered, scale: float) -> float:
-    return uncovered.reveal.soft * scale / 2
+def _uncovering(uncovered: Uncovered, view: View) -> skia.Paint:
+    return softened(filled("#000000"), uncovered.reveal.soft * view.scale / 2)
 
 
 @contextmanager
 def only_uncovered(
-    canvas: skia.Canvas,
-    uncovered: Uncovered | None,
-    corners: NDArray[np.float64],
-    pose: Pose,
-    size: FrameSize,
-    scale: float,
+    canvas: skia.Canvas, uncovered: Uncovered | None, corners: NDArray[np.float64], view: View
 ) -> Iterator[None]:
     """What is painted within is seen as far as it is uncovered; ``corners`` are those of its extent on the ground."""
     if uncovered is None:
@@ -53,37 +46,35 @@ def only_uncovered(
     keep = skia.Paint()
     keep.setBlendMode(skia.BlendMode.kDstIn)
     canvas.saveLayer(None, keep)
-    if path := _shape(uncovered, corners, pose, size):
-        canvas.drawPath(path, softened(filled("#000000"), _soft(uncovered, scale)))
+    if path := _shape(uncovered, corners, view):
+        canvas.drawPath(path, _uncovering(uncovered, view))
     canvas.restore()
     canvas.restore()
 
 
-def around(place: tuple[float, float], pose: Pose) -> NDArray[np.float64]:
+def around(place: tuple[float, float], view: View) -> NDArray[np.float64]:
     """The corners of what a sign or a text may take up about its place: a quarter of the frame to each side."""
-    reach = pose.span / 4
+    reach = view.pose.span / 4
     return np.array([place]) + np.array([[-reach, -reach], [reach, -reach], [reach, reach], [-reach, reach]])
 
 
-def _shape(uncovered: Uncovered, corners: NDArray[np.float64], pose: Pose, size: FrameSize) -> skia.Path | None:
+def _shape(uncovered: Uncovered, corners: NDArray[np.float64], view: View) -> skia.Path | None:
     """What is uncovered of something with corners on the ground, in frame pixels; none where nothing is."""
     reveal = uncovered.reveal
-    if uncovered.share <= 0 or (uncovered.route and uncovered.way <= 0):
+    if uncovered.share <= 0 or (uncovered.ways and all(way <= 0 for _, way in uncovered.ways)):
         return None
-    flat = skia.Path()
-    if uncovered.route:
-        curve = uncovered.route.curve
-        ways = np.linspace(0, uncovered.way, int(min(max(uncovered.way / (reveal.width * 0.2), 32), 4000)))
-        way = skia.Path()
-        way.addPoly([skia.Point(x, y) for x, y in (curve.along(ways) - [pose.x, pose.y]).tolist()], False)
-        line("#000000", reveal.width).getFillPath(way, flat, None, size.width / pose.span)
+    if uncovered.ways:
+        flat = skia.Path()
+        for route, drawn in uncovered.ways:
+            shape = skia.Path()
+            ways = np.linspace(0, drawn, int(min(max(drawn / (reveal.width * 0.2), 32), 4000)))
+            way = polygon(route.curve.along(ways) - view.target, False)
+            line("#000000", reveal.width).getFillPath(way, shape, None, view.pixels_per_unit)
+            flat.addPath(shape)
     else:
         places = _circle(uncovered, corners) if reveal.how == "circle" else _wipe(uncovered, corners)
-        flat.addPoly([skia.Point(x, y) for x, y in (places - [pose.x, pose.y]).tolist()], True)
-    plane = pose.frame_from_ground(size) @ np.array([[1, 0, pose.x], [0, 1, pose.y], [0, 0, 1.0]])
-    path = skia.Path()
-    flat.transform(skia.Matrix((plane / np.abs(plane).max()).ravel().tolist()), path)
-    return path
+        flat = polygon(places - view.target, True)
+    return through(flat, view.plane())
 
 
 def _circle(uncovered: Uncovered, corners: NDArray[np.float64]) -> NDArray[np.float64]:

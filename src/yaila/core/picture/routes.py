@@ -1,10 +1,10 @@
-"""Routes and what rides on them."""
+"""Routes: lines over the ground as far as they are drawn."""
 
 from __future__ import annotations
 
 import math
-import re
-from functools import lru_cache
+from collections.abc import Sequence
+from functools import lru_cache, partial
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -12,15 +12,12 @@ import numpy as np
 import skia
 from numpy.typing import NDArray
 
-from yaila.core.camera import FrameSize, Pose
+from yaila.core.camera import NEAR, View
 from yaila.core.film.scene import DrawnRoute
 from yaila.core.ground.curve import Curve
-from yaila.core.marks.travellers import PATHS, UPRIGHT, Traveller
-from yaila.core.picture.canvas import LIGHT, NEAR, filled, line, line_path, project, seen, softened
-from yaila.core.picture.kit import Kit
-from yaila.core.picture.markers import draw_sign
-
-XY = tuple[float, float]
+from yaila.core.picture.canvas import filled, line, line_path, polygon, softened, through
+from yaila.core.picture.stage import Easel, Piece, Stage
+from yaila.core.picture.travellers import travelling
 
 MOST_POINTS = 4000
 """Points that a route is drawn through."""
@@ -63,19 +60,14 @@ class _Part(NamedTuple):
 class _Pen:
     """Draws parts of one route's line, as filled shapes in frame pixels."""
 
-    def __init__(self, drawn: DrawnRoute, pose: Pose, size: FrameSize, scale: float) -> None:
-        self.stroke, self.curve = drawn.look, drawn.route.curve
-        self.pose, self.size = pose, size
-        per_unit = size.width / pose.span
+    def __init__(self, drawn: DrawnRoute, view: View) -> None:
+        self.stroke, self.curve, self.view = drawn.look, drawn.route.curve, view
         on_ground = self.stroke.scales == "ground"
-        self.ratio = self.stroke.ground * per_unit / self.stroke.width if on_ground else scale
+        self.ratio = self.stroke.ground * view.pixels_per_unit / self.stroke.width if on_ground else view.scale
         """Frame pixels, at the target, for a pixel of the look."""
-        self.unit = self.stroke.ground / self.stroke.width if on_ground else scale
+        self.unit = self.stroke.ground / self.stroke.width if on_ground else view.scale
         """Ground units for a pixel of the look, where it lies on the ground; else frame pixels."""
         self.on_ground = on_ground
-        shift = np.array([[1, 0, pose.x], [0, 1, pose.y], [0, 0, 1.0]])
-        plane = pose.frame_from_ground(size) @ shift
-        self.plane = skia.Matrix((plane / np.abs(plane).max()).ravel().tolist())
 
     def strayed(self, ways: NDArray[np.float64], places: NDArray[np.float64]) -> NDArray[np.float64]:
         """Where a wobbling hand puts the places of the line at lengths along it, in order."""
@@ -87,12 +79,12 @@ class _Pen:
         stray = (share * np.sin(slow * often + often)).sum(axis=0)
         ahead = np.gradient(places, axis=0)
         ahead /= np.maximum(np.linalg.norm(ahead, axis=1, keepdims=True), 1e-12)
-        reach = stroke.wobble * self.ratio * self.pose.span / self.size.width
+        reach = stroke.wobble * self.ratio / self.view.pixels_per_unit
         return np.asarray(places + np.column_stack([ahead[:, 1], -ahead[:, 0]]) * (stray * reach)[:, None])
 
     def fine(self, first: float, last: float) -> NDArray[np.float64]:
         """Lengths from one to another, close enough together for this frame; the knots are among them."""
-        count = int(min(max((last - first) / (self.pose.span * 0.004), 32), MOST_POINTS))
+        count = int(min(max((last - first) / (self.view.pose.span * 0.004), 32), MOST_POINTS))
         knots = self.curve.knots
         inner = knots[(knots > first) & (knots < last)]
         return np.unique(np.concatenate([np.linspace(first, last, count), inner]))
@@ -116,7 +108,7 @@ class _Pen:
     def _shown(self, places: NDArray[np.float64]) -> list[tuple[int, int, float]]:
         """Which stretches of a line through places come near the frame: first and last index, and how many frame pixels
         it is long before."""
-        through = seen(self.pose, self.size, places)
+        through = self.view.seen(places)
         front = through[:, 2] > NEAR
         at = np.where(front[:, None], through[:, :2] / np.where(front, through[:, 2], 1.0)[:, None], np.nan)
         low, high = np.fmin(at[:-1], at[1:]), np.fmax(at[:-1], at[1:])
@@ -126,7 +118,7 @@ class _Pen:
             # What is close to the camera is wider.
             room *= 4
         both = front[:-1] & front[1:]
-        inside = both & ((high > -room) & (low < np.array(self.size) + room)).all(axis=1)
+        inside = both & ((high > -room) & (low < np.array(self.view.size) + room)).all(axis=1)
         # Where it passes the camera, the one end tells nothing of the other.
         near = inside | (front[:-1] ^ front[1:])
         steps = np.where(both, np.nan_to_num(np.hypot(*np.diff(at, axis=0).T)), 0.0)
@@ -137,10 +129,8 @@ class _Pen:
     def path(self, places: NDArray[np.float64]) -> skia.Path:
         """The middle of the line through places, frame pixels, or about the target where it lies on the ground."""
         if not self.on_ground:
-            return line_path(places, self.pose, self.size)
-        flat = skia.Path()
-        flat.addPoly([skia.Point(x, y) for x, y in (places - [self.pose.x, self.pose.y]).tolist()], False)
-        return flat
+            return line_path(places, self.view)
+        return polygon(places - self.view.target, False)
 
     def shape(self, path: skia.Path, width: float, dashed: bool = True, before: float = 0.0) -> skia.Path:
         """The line about its middle, ``width`` pixels of the look wide; ``before``: how long it is up to there."""
@@ -154,13 +144,12 @@ class _Pen:
         elif dashed and stroke.dash == "dots":
             paint.setStrokeCap(skia.Paint.kRound_Cap)
             paint.setPathEffect(skia.DashPathEffect.Make([spacing * 1e-3, spacing], before % (spacing * 1.001)))
-        shape, made = skia.Path(), skia.Path()
+        shape = skia.Path()
         if not self.on_ground:
             paint.getFillPath(path, shape)
             return shape
-        paint.getFillPath(path, shape, None, self.size.width / self.pose.span)
-        shape.transform(self.plane, made)
-        return made
+        paint.getFillPath(path, shape, None, self.view.pixels_per_unit)
+        return through(shape, self.view.plane())
 
     def draw(self, canvas: skia.Canvas, first: float, last: float) -> None:
         """Draw the line from one length along it to another."""
@@ -227,10 +216,16 @@ def _between(start: str, end: str, share: float) -> str:
     return "#" + "".join(f"{round(a + (b - a) * share):02x}" for a, b in zip(*both, strict=True))
 
 
-def draw_route(canvas: skia.Canvas, drawn: DrawnRoute, pose: Pose, size: FrameSize, scale: float) -> None:
-    """A line as far as it is drawn, and what is to come of it if that is seen."""
-    stroke, length = drawn.look, drawn.route.curve.length
-    pen = _Pen(drawn, pose, size, scale)
+def pieces(routes: Sequence[DrawnRoute], stage: Stage) -> list[Piece]:
+    """What is painted of routes: their lines, as far as they are drawn, and what is to come of them if that is seen;
+    and what travels along them."""
+    lines = [Piece(drawn.route.id, True, 0.0, partial(_draw, drawn, stage.view)) for drawn in routes]
+    return lines + [ride for drawn in routes for ride in travelling(drawn, stage)]
+
+
+def _draw(drawn: DrawnRoute, view: View, easel: Easel) -> None:
+    canvas, stroke, length = easel.canvas, drawn.look, drawn.route.curve.length
+    pen = _Pen(drawn, view)
     pieces = drawn.route.draws.pieces(drawn.way, length)
     layers = [(pieces, 1.0, True)]
     if stroke.to_come > 0:
@@ -254,10 +249,8 @@ def draw_route(canvas: skia.Canvas, drawn: DrawnRoute, pose: Pose, size: FrameSi
 
 def _head(canvas: skia.Canvas, drawn: DrawnRoute, pen: _Pen, way: float, sign: int) -> None:
     stroke = drawn.look
-    back = pen.pose.span * 0.004 * sign
-    (u0, v0, w0), (u1, v1, w1) = project(
-        pen.pose, pen.size, drawn.route.curve.along(np.array([way - back, way]))
-    ).tolist()
+    back = pen.view.pose.span * 0.004 * sign
+    (u0, v0, w0), (u1, v1, w1) = pen.view.project(drawn.route.curve.along(np.array([way - back, way]))).tolist()
     if w0 <= NEAR or w1 <= NEAR:
         return
     wide = stroke.width * pen.ratio / (w1 if pen.on_ground else 1.0)
@@ -279,166 +272,3 @@ def _head(canvas: skia.Canvas, drawn: DrawnRoute, pen: _Pen, way: float, sign: i
         canvas.drawPath(path, line(stroke.edge_colour, 2 * stroke.edge * pen.ratio))
     canvas.drawPath(path, filled(colour))
     canvas.restore()
-
-
-@lru_cache(maxsize=32)
-def _drawing(name: str) -> skia.Path:
-    path = skia.Path()
-    for step in re.findall(r"[MLCZO][^MLCZO]*", PATHS[name]):
-        numbers = [float(number) for number in step[1:].split()]
-        {"M": path.moveTo, "L": path.lineTo, "C": path.cubicTo, "Z": path.close, "O": path.addCircle}[step[0]](*numbers)
-    path.setFillType(skia.PathFillType.kEvenOdd)
-    return path
-
-
-def draw_traveller(canvas: skia.Canvas, drawn: DrawnRoute, pose: Pose, size: FrameSize, scale: float, kit: Kit) -> None:
-    """What rides at the head of the line, turned along its way as it is seen in the frame, its shadow and its trail."""
-    traveller = drawn.route.traveller
-    if not traveller or drawn.aboard <= 0:
-        return
-    curve = drawn.route.curve
-    head, sign = drawn.route.draws.heads(drawn.way, curve.length)[0]
-    apart = traveller.apart / 100 * pose.span
-    ridden = [way for way in (head - sign * k * apart for k in range(traveller.count)) if 0 <= way <= curve.length]
-    for way in ridden[::-1]:
-        _ride(canvas, drawn, traveller, way, sign, pose, size, scale, kit)
-
-
-def _ride(
-    canvas: skia.Canvas,
-    drawn: DrawnRoute,
-    traveller: Traveller,
-    way: float,
-    sign: int,
-    pose: Pose,
-    size: FrameSize,
-    scale: float,
-    kit: Kit,
-) -> None:
-    curve = drawn.route.curve
-    legs = [*curve.knots[drawn.route.stops].tolist(), *([curve.length] if drawn.route.closed else [])]
-    reach = pose.span * traveller.turning / 100 * sign
-    ways = np.array([way - reach, way, way + reach])
-    places = curve.along(ways)
-    heights = traveller.height_at(np.clip(ways, 0, curve.length), legs)
-    spots = _in_space(pose, size, places, heights)
-    if spots[:, 2].min() <= NEAR:
-        return
-    (u0, v0, _), (u, v, w), (u1, v1, _) = spots.tolist()
-    ground = _in_space(pose, size, places[1:2], np.zeros(1))[0]
-    # What is nearer to the camera looks larger.
-    half = traveller.size / 2 * scale * drawn.aboard * (float(ground[2]) / w if traveller.height else 1.0)
-    path = _turned(traveller, half, (u0, v0), (u1, v1))
-    path.offset(u, v)
-    path.setFillType(skia.PathFillType.kEvenOdd)
-    if traveller.trail:
-        _trail(canvas, drawn, traveller, way, sign, legs, pose, size, scale)
-    if traveller.shadow:
-        _cast(canvas, traveller, path, (u, v), places[1], float(heights[1]), w, half, pose, size, scale)
-    if traveller.symbol == "picture":
-        canvas.save()
-        canvas.translate(u, v)
-        canvas.concat(_turn(traveller, 1.0, (u0, v0), (u1, v1)))
-        draw_sign(canvas, kit.sign(traveller.picture), half)
-        canvas.restore()
-        return
-    if traveller.edge:
-        canvas.drawPath(path, line(traveller.edge_colour, 2 * traveller.edge * scale))
-    if traveller.symbol != "ring":
-        # Windows and the like are dark; the line does not show through them.
-        whole = skia.Path(path)
-        whole.setFillType(skia.PathFillType.kWinding)
-        canvas.drawPath(whole, filled(traveller.edge_colour))
-    canvas.drawPath(path, filled(traveller.colour))
-
-
-def _in_space(
-    pose: Pose, size: FrameSize, places: NDArray[np.float64], heights: NDArray[np.float64]
-) -> NDArray[np.float64]:
-    """Frame pixels and depth (in distances to the target) of places at heights: (n, 3)."""
-    away = np.column_stack([places - [pose.x, pose.y], heights, np.ones(len(places))])
-    spots = away @ pose.frame_from_space(size).T
-    with np.errstate(divide="ignore", invalid="ignore"):
-        return np.column_stack([spots[:, :2] / spots[:, 2:], spots[:, 2]])
-
-
-def _turn(traveller: Traveller, half: float, before: XY, after: XY) -> skia.Matrix:
-    """Puts what is drawn about 0, 0 on its way: seen from above it is turned, upright it is only mirrored."""
-    upright = traveller.symbol in UPRIGHT or (traveller.symbol == "picture" and traveller.upright)
-    turn = skia.Matrix.Scale(-half if upright and after[0] < before[0] else half, half)
-    if upright:
-        return turn
-    return skia.Matrix.RotateDeg(math.degrees(math.atan2(after[1] - before[1], after[0] - before[0]))).preConcat(turn)
-
-
-def _turned(traveller: Traveller, half: float, before: XY, after: XY) -> skia.Path:
-    path = skia.Path()
-    # A picture casts the shadow of a box.
-    drawing = _drawing(traveller.symbol) if traveller.symbol != "picture" else _box()
-    drawing.transform(_turn(traveller, half, before, after), path)
-    return path
-
-
-def _box() -> skia.Path:
-    path = skia.Path()
-    path.addRoundRect(skia.Rect(-0.7, -0.7, 0.7, 0.7), 0.3, 0.3)
-    return path
-
-
-def _cast(
-    canvas: skia.Canvas,
-    traveller: Traveller,
-    path: skia.Path,
-    at: tuple[float, float],
-    place: NDArray[np.float64],
-    height: float,
-    depth: float,
-    half: float,
-    pose: Pose,
-    size: FrameSize,
-    scale: float,
-) -> None:
-    """Its shadow: where the light throws it on the ground, softer and paler the higher it is."""
-    (u, v, w) = _in_space(pose, size, place[None] + LIGHT * height, np.zeros(1))[0].tolist()
-    if w <= NEAR:
-        return
-    shrunk = depth / w
-    least = traveller.size * scale * 0.05
-    fallen = skia.Path()
-    path.transform(
-        skia.Matrix.Translate(u + least, v + least)
-        .preConcat(skia.Matrix.Scale(shrunk, shrunk))
-        .preConcat(skia.Matrix.Translate(-at[0], -at[1])),
-        fallen,
-    )
-    fallen.setFillType(skia.PathFillType.kWinding)
-    away = math.hypot(u - at[0], v - at[1])
-    soft = least + 0.08 * away
-    dark = traveller.shadow / (1 + away / max(6 * half, 1e-6))
-    canvas.drawPath(fallen, softened(filled("#000000", dark), soft))
-
-
-def _trail(
-    canvas: skia.Canvas,
-    drawn: DrawnRoute,
-    traveller: Traveller,
-    way: float,
-    sign: int,
-    legs: list[float],
-    pose: Pose,
-    size: FrameSize,
-    scale: float,
-) -> None:
-    """A trail that narrows and fades behind it."""
-    curve, steps = drawn.route.curve, 24
-    ways = np.clip(way - sign * np.linspace(0, traveller.trail / 100 * pose.span, steps + 1), 0, curve.length)
-    spots = _in_space(pose, size, curve.along(ways), traveller.height_at(ways, legs))
-    if spots[:, 2].min() <= NEAR:
-        return
-    points = [skia.Point(u, v) for u, v in spots[:, :2].tolist()]
-    for k in range(steps - 1, -1, -1):
-        share = 1 - k / steps
-        paint = line(traveller.colour, traveller.size * 0.22 * scale * share * drawn.aboard)
-        paint.setStrokeCap(skia.Paint.kButt_Cap)
-        paint.setAlphaf(0.7 * share**1.5)
-        canvas.drawLine(points[k], points[k + 1], paint)

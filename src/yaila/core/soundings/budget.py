@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from yaila.core.camera import FrameSize
 from yaila.core.film import Choreography, Film, choreograph
 from yaila.core.picture.raster import coverage_at
+from yaila.core.soundings.pace import looked_at
 
 COLUMNS, ROWS = 17, 10
 """Places looked at across and down a frame, its corners among them."""
@@ -66,13 +67,17 @@ def frame_places(size: FrameSize) -> NDArray[np.float64]:
     return np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)
 
 
-def budget_of(film: Film, choreography: Choreography | None = None, most: int = 100_000) -> Budget:
-    """Look at every frame of a film, or evenly at ``most`` of them."""
+def budget_of(film: Film, choreography: Choreography | None = None, most: int | None = None) -> Budget:
+    """Look at the frames of a film that are checked (``looked_at``), or evenly at ``most`` of them."""
     choreography = choreography or choreograph(film)
     count, size = choreography.frames, film.frame.size
-    frames = np.unique(np.linspace(0, max(count - 1, 0), min(count, most)).round().astype(np.int64))[:count]
+    if most is None:
+        frames = looked_at(choreography)
+    else:
+        frames = np.unique(np.linspace(0, max(count - 1, 0), min(count, most)).round().astype(np.int64))[:count]
     pixels = frame_places(size)
-    maps = np.array([choreography.track.pose(int(frame)).ground_from_frame(size) for frame in frames]).reshape(-1, 3, 3)
+    track = choreography.camera.at(frames.astype(np.float64))
+    maps = np.array([track.pose(k).ground_from_frame(size) for k in range(len(frames))]).reshape(-1, 3, 3)
     shown = [index for index, plate in enumerate(film.plates) if plate.in_film][::-1]
     plates: list[Any] = [film.plates[index] for index in shown]
     back = np.array([np.linalg.inv(plate.matrix) for plate in plates]).reshape(-1, 3, 3)

@@ -10,14 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from yaila.core.camera.pace import moves
 from yaila.core.film import Choreography, Film, Route, choreograph
 from yaila.core.film.fitting import ground_of
 from yaila.core.film.overlap import Open, Rim, rim_of
 from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of, frame_places
 from yaila.core.soundings.marks import mark_faults
-from yaila.core.soundings.pace import pace_faults
-from yaila.core.time import timecode
+from yaila.core.soundings.pace import Paces, pace_faults, paces_of
+from yaila.core.time import Time, timecode
 from yaila.core.type import Faces
 
 BARE = 0.001
@@ -101,14 +100,14 @@ def soundings_of(
     choreography = choreograph(film)
     if not choreography.frames:
         return []
-    look = budget_of(film, choreography)
+    look, paces = budget_of(film, choreography), paces_of(film, choreography)
     findings = [
         *_bare(film, look),
-        *_soft(film, look, choreography, length),
+        *_soft(film, look, choreography, paces, length),
         *_unused(film, look),
         *_uncredited(film),
         *_holes(film),
-        *_pace(film, choreography),
+        *_pace(film, choreography, paces),
         *_marks(film, choreography, faces),
     ]
     if open_picture:
@@ -181,18 +180,23 @@ def _in_run(look: Budget, run: slice, wrong: NDArray[np.bool_]) -> NDArray[np.bo
     return mask & np.isfinite(look.needs)
 
 
-def _smeared(film: Film, choreography: Choreography) -> NDArray[np.float64]:
-    """How many pixels of the film's frame the picture moves while a shutter of 180 degrees is open, at each frame, in
-    the median of nine places: what is finer is not seen. A cut smears nothing."""
-    moved = np.median(moves(choreography.track, film.frame.size), axis=1) * film.frame.width * OPEN
-    for leg, vantage in zip(choreography.legs[:-1], film.vantages, strict=False):
-        if vantage.cuts and 0 < leg.end <= len(moved):
-            moved[leg.end - 1] = 0
-    return np.minimum(np.append(moved, np.inf), np.insert(moved, 0, np.inf)) if len(moved) else np.zeros(1)
+def _smeared(film: Film, paces: Paces, frames: NDArray[np.int64]) -> NDArray[np.float64]:
+    """How many pixels of the film's frame the picture moves while a shutter of 180 degrees is open, at each of some
+    frames, in the median of nine places: what is finer is not seen. A cut smears nothing."""
+    if not len(paces.frames):
+        return np.zeros(len(frames))
+    moved = paces.median / float(film.fps.value) * film.frame.width * OPEN
+    after = np.minimum(np.searchsorted(paces.frames, frames), len(moved) - 1)
+    before = np.maximum(np.searchsorted(paces.frames, frames - 1), 0)
+    there = np.where(frames <= paces.frames[-1], moved[after], np.inf)
+    return np.minimum(there, np.where(frames > 0, moved[np.minimum(before, len(moved) - 1)], np.inf))
 
 
-def _soft(film: Film, look: Budget, choreography: Choreography, length: Callable[[float], str]) -> list[Finding]:
-    spans, smeared = choreography.track.span, _smeared(film, choreography)[look.frames]
+def _soft(
+    film: Film, look: Budget, choreography: Choreography, paces: Paces, length: Callable[[float], str]
+) -> list[Finding]:
+    spans = choreography.camera.spans(look.frames.astype(np.float64))
+    smeared = _smeared(film, paces, look.frames)
     soft = (look.enlarged > SHARP) & (look.bare < 0.5)
     share = soft.mean(axis=1)
     times = np.quantile(look.enlarged, CARRIED, axis=1)
@@ -214,7 +218,7 @@ def _soft(film: Film, look: Budget, choreography: Choreography, length: Callable
             plate = film.plates[int(main[worst])]
             begins = int(first) + int(np.argmax(share[run] > 1 - CARRIED))
             at = np.nanmean(look.places[worst][soft[worst]], axis=0)
-            limit = float(spans[look.frames[begins]])
+            limit = float(spans[begins])
             grave = bool(seen[run].any())
             hidden = "; too fast to be seen" if times[worst] > GRAVE_TIMES and not grave else ""
             found.append(
@@ -289,9 +293,9 @@ def _holes(film: Film) -> list[Finding]:
     return found
 
 
-def _pace(film: Film, choreography: Choreography) -> list[Finding]:
+def _pace(film: Film, choreography: Choreography, paces: Paces) -> list[Finding]:
     found = []
-    for fault in pace_faults(film, choreography, _runs):
+    for fault in pace_faults(film, choreography, paces, _runs):
         remedy = None
         if fault.frames is not None and fault.vantage:
             seconds = float(film.fps.seconds(fault.frames))
@@ -300,7 +304,7 @@ def _pace(film: Film, choreography: Choreography) -> list[Finding]:
             if seconds < 40:
                 kind: Literal["rest", "slow"] = "rest" if fault.kind == "rest" else "slow"
                 remedy = Remedy(kind=kind, text=text, vantage=fault.vantage, frames=fault.frames)
-        track = choreography.track
+        pose = choreography.pose(Time(fault.frame))
         found.append(
             Finding(
                 id=f"{fault.kind}-{fault.first}-{fault.vantage}",
@@ -310,7 +314,7 @@ def _pace(film: Film, choreography: Choreography) -> list[Finding]:
                 last=fault.last,
                 frame=fault.frame,
                 time=timecode(fault.frame, film.fps),
-                at=(float(track.x[fault.frame]), float(track.y[fault.frame])),
+                at=(pose.x, pose.y),
                 plate=None,
                 figure=fault.figure,
                 text=fault.text,

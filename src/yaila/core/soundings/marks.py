@@ -12,10 +12,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.camera import FrameSize
+from yaila.core.camera import FrameSize, View
 from yaila.core.film import Choreography, Film, Label, Region
 from yaila.core.film.scene import present_at
 from yaila.core.picture.labels import lay, seen_at
+from yaila.core.time import Time
 from yaila.core.type import Faces, set_text
 
 A_SECOND = 16.0
@@ -41,6 +42,9 @@ FLASHES, FLASH_AREA = 3, 0.25
 
 READABLE = 0.6
 """A text counts as there from this opacity on."""
+
+MOST_RIDDEN = 20_000
+"""Frames in which a traveller is looked at."""
 
 MOST_LOOKS = 60
 """Moments at which a mark is looked at."""
@@ -86,8 +90,8 @@ def mark_faults(film: Film, choreography: Choreography, faces: Faces) -> list[Ma
 
 
 def _frames(choreography: Choreography, key: str, step: int) -> list[int]:
-    span = choreography.timeline.spans[key]
-    first, end = max(span.start, 0), min(span.end, choreography.frames)
+    there = choreography.timeline.ranges[key]
+    first, end = max(there.start.first_frame, 0), min(there.end.first_frame, choreography.frames)
     # All films' marks are looked at on the same frames, so that they can be compared.
     wide = step * max(-(-(end - first) // (step * MOST_LOOKS)), 1)
     return [frame for frame in range(first - first % step, end, wide) if frame >= first]
@@ -97,11 +101,11 @@ def _sights(film: Film, choreography: Choreography, label: Label, step: int, fac
     found = []
     size = film.frame.size
     for frame in _frames(choreography, label.id, step):
-        pose = choreography.track.pose(frame)
-        present = present_at(film, choreography, label, frame)
+        pose = choreography.pose(Time(frame))
+        present = present_at(film, choreography, label, Time(frame))
         if not present or present.opacity * present.look.opacity * seen_at(label, pose.span) < READABLE:
             continue
-        laid = lay(replace(present, scale=1.0), pose, size, 1.0, faces)
+        laid = lay(replace(present, scale=1.0), View.of(pose, size), faces)
         if laid is None:
             continue
         whole = present.came >= 1 and present.gone >= 1
@@ -124,7 +128,7 @@ def _inside(box: NDArray[np.float32], size: FrameSize, away: float = 0.0) -> flo
 def _reading(film: Film, label: Label, sights: list[_Sight], choreography: Choreography, step: int) -> list[MarkFault]:
     size, rate = film.frame.size, float(film.fps.value)
     shown = [sight for sight in sights if sight.whole and _inside(sight.box, size) > 0.9]
-    span = choreography.timeline.spans[label.id]
+    there_is = choreography.timeline.ranges[label.id]
     if not sights:
         return []
     if not shown:
@@ -132,7 +136,9 @@ def _reading(film: Film, label: Label, sights: list[_Sight], choreography: Chore
         if _inside(partly.box, size) < 0.05:
             return []
         text = f"“{label.name}” is never wholly in the frame"
-        return [MarkFault("unsafe", True, span.start, span.end - 1, partly.frame, 0.0, text, label.id)]
+        return [
+            MarkFault("unsafe", True, there_is.start.frame, there_is.end.frame - 1, partly.frame, 0.0, text, label.id)
+        ]
     first, last = shown[0].frame, shown[-1].frame
     found = []
     wide = min((b.frame - a.frame for a, b in pairwise(shown)), default=step)
@@ -158,7 +164,7 @@ def _reading(film: Film, label: Label, sights: list[_Sight], choreography: Chore
 
 def _letters(film: Film, label: Label, choreography: Choreography, faces: Faces) -> list[MarkFault]:
     """Letters that no font here has, or a font that is gone."""
-    family, first = film.look_of(label).family, choreography.timeline.spans[label.id].start
+    family, first = film.look_of(label).family, choreography.timeline.ranges[label.id].start.frame
     if not label.shown:
         return []
     if not faces.has(family):
@@ -195,17 +201,17 @@ def _covered(film: Film, sights: dict[str, list[_Sight]], step: int) -> list[Mar
 def _unseen(film: Film, choreography: Choreography) -> list[MarkFault]:
     """Marks whose place is out of the frame during all of their time."""
     found = []
-    size, track = film.frame.size, choreography.track
+    size = film.frame.size
 
     @cache
     def view(frame: int) -> NDArray[np.float64]:
-        return track.pose(frame).frame_from_ground(size)
+        return choreography.pose(Time(frame)).frame_from_ground(size)
 
     for mark in film.timed:
         if not mark.shown or (isinstance(mark, Label) and mark.stands in ("frame", "route")):
             continue
-        span = choreography.timeline.spans[mark.id]
-        first, end = span.start, min(span.end, choreography.frames)
+        there = choreography.timeline.ranges[mark.id]
+        first, end = there.start.frame, min(there.end.frame, choreography.frames)
         count = min(max(end - first, 0), 120)
         frames = [int(frame) for frame in np.linspace(first, end - 1, count)]
         # A region may reach into the frame though its middle does not.
@@ -233,23 +239,27 @@ def _any_inside(matrix: NDArray[np.float64], places: NDArray[np.float64], size: 
 def _fleet(film: Film, choreography: Choreography) -> list[MarkFault]:
     """Travellers that cross the frame faster than anybody follows."""
     found = []
-    size, rate, track = film.frame.size, float(film.fps.value), choreography.track
+    size, rate = film.frame.size, float(film.fps.value)
     for route in film.routes:
         run = choreography.timeline.runs[route.id]
         if not route.draws.shown or not route.traveller:
             continue
-        frames = np.arange(max(int(run.start), 0), min(int(run.end) + 1, choreography.frames))
+        first, end = max(int(run.start), 0), min(int(run.end) + 1, choreography.frames)
+        frames = (
+            np.arange(first, end) if end - first < MOST_RIDDEN else np.arange(first, end, (end - first) // MOST_RIDDEN)
+        )
         if len(frames) < 2:
             continue
         places = np.column_stack([route.curve.along(run.way(frames.astype(np.float64))), np.ones(len(frames))])
-        views = np.array([track.pose(int(frame)).frame_from_ground(size) for frame in frames])
+        views = np.array([choreography.pose(Time(int(frame))).frame_from_ground(size) for frame in frames])
         # Its own way within one frame's view: what the camera does is the camera's affair.
         seen = np.einsum("nij,nj->ni", views, places)
-        next_seen = np.einsum("nij,nj->ni", views[:-1], places[1:])
+        after = np.column_stack([route.curve.along(run.way((frames + 1).astype(np.float64))), np.ones(len(frames))])
+        next_seen = np.einsum("nij,nj->ni", views, after)
         with np.errstate(divide="ignore", invalid="ignore"):
             at, then = seen[:, :2] / seen[:, 2:], next_seen[:, :2] / next_seen[:, 2:]
         inside = (seen[:, 2] > 0) & (at >= 0).all(axis=1) & (at[:, 0] <= size.width) & (at[:, 1] <= size.height)
-        pace = np.where(inside[:-1], np.linalg.norm(then - at[:-1], axis=1) / size.width * rate, 0.0)
+        pace = np.where(inside, np.linalg.norm(then - at, axis=1) / size.width * rate, 0.0)
         fast = np.flatnonzero(pace > FLEET)
         if len(fast):
             worst = int(fast[np.argmax(pace[fast])])
@@ -263,16 +273,16 @@ def _flashing(film: Film, choreography: Choreography) -> list[MarkFault]:
     found = []
     rate, size = float(film.fps.value), film.frame.size
     for region in film.regions:
-        span = choreography.timeline.spans[region.id]
+        there = choreography.timeline.ranges[region.id]
         if not region.shown or region.flashes <= FLASHES or rate / region.flash <= FLASHES:
             continue
         came = region.comes.frames if region.comes.how != "cut" else 0
-        frame = min(span.start + came + region.flash // 2, max(choreography.frames - 1, 0))
+        frame = min(there.start.frame + came + region.flash // 2, max(choreography.frames - 1, 0))
         share = _share_of_frame(film, choreography, region, frame, size)
         if share > FLASH_AREA:
             pace = rate / region.flash
             text = f"{region.name} flashes {pace:.1f} times a second over {share * 100:.0f} % of the picture"
-            last = max(min(span.start + came + region.flashes * region.flash, choreography.frames) - 1, frame)
+            last = max(min(there.start.frame + came + region.flashes * region.flash, choreography.frames) - 1, frame)
             found.append(MarkFault("flashes", True, frame, last, frame, pace, text, region.id))
     return found
 
@@ -280,7 +290,7 @@ def _flashing(film: Film, choreography: Choreography) -> list[MarkFault]:
 def _share_of_frame(film: Film, choreography: Choreography, region: Region, frame: int, size: FrameSize) -> float:
     """How much of the frame a region covers, by counting on a coarse grid."""
     width, height = 96, 54
-    matrix = choreography.track.pose(frame).frame_from_ground(size)
+    matrix = choreography.pose(Time(frame)).frame_from_ground(size)
     mask = np.zeros((height, width), np.uint8)
     rings = []
     for ring in _rings(film, region):

@@ -8,15 +8,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera.manners import Steps
-from yaila.core.camera.pace import changes, motion
+from yaila.core.camera.pace import changes_between, moves
 from yaila.core.film import Choreography, Film
 from yaila.core.film.legs import flows
+
+MOST_FRAMES = 20_000
+"""Up to so many frames of a film are checked one by one."""
 
 TOO_FAST = 8.0
 """Doublings a second: beyond, nobody can tell where the camera went."""
@@ -49,28 +53,52 @@ Runs = Callable[[NDArray[np.bool_]], list[tuple[int, int]]]
 
 @dataclass(frozen=True)
 class Paces:
-    """How fast the picture is from each frame to the next, shape (frames - 1,): doublings a second, frame widths a
-    second of the middle and of the fastest place in the frame, degrees of heading a second."""
+    """How fast the picture is from each of ``frames`` (n,) to the next, shape (n,): doublings a second, frame widths a
+    second of the middle, of the median of nine places and of the fastest of them, degrees of heading a second, and
+    doublings of the span alone."""
 
+    frames: NDArray[np.int64]
     doublings: NDArray[np.float64]
     middle: NDArray[np.float64]
+    median: NDArray[np.float64]
     fastest: NDArray[np.float64]
     turn: NDArray[np.float64]
+    zoom: NDArray[np.float64]
+
+
+def looked_at(choreography: Choreography) -> NDArray[np.int64]:
+    """The frames of a film that are checked: all of a short one; of a long one so many in each hold and passage."""
+    frames = choreography.frames
+    if frames <= MOST_FRAMES:
+        return np.arange(frames)
+    each = max(MOST_FRAMES // (2 * len(choreography.legs)), 8)
+    edges = sorted({0, frames, *(edge for leg in choreography.legs for edge in (leg.start, leg.leaves, leg.end))})
+    found = [np.linspace(a, b - 1, min(each, b - a)).round().astype(np.int64) for a, b in pairwise(edges)]
+    return np.unique(np.concatenate(found))
 
 
 def paces_of(film: Film, choreography: Choreography) -> Paces:
     """The pace strip of a film."""
-    rate, track = float(film.fps.value), choreography.track
-    if len(track) < 2:
-        return Paces(*(np.zeros(0),) * 4)
-    moved = motion(track, film.frame.size) * rate
-    turn = np.abs(np.diff(track.heading)) * rate
-    made = changes(track) * rate
+    frames = looked_at(choreography)
+    return _paces_at(film, choreography, frames[frames < choreography.frames - 1])
+
+
+def _paces_at(film: Film, choreography: Choreography, frames: NDArray[np.int64]) -> Paces:
+    rate = float(film.fps.value)
+    if not len(frames):
+        return Paces(frames, *(np.zeros(0),) * 6)
+    both = np.unique(np.concatenate([frames, frames + 1]))
+    track, first = choreography.camera.at(both.astype(np.float64)), np.searchsorted(both, frames)
+    now, later = track.taken(first), track.taken(first + 1)
+    moved = moves(now, later, film.frame.size) * rate
+    turn, zoom = np.abs(later.heading - now.heading) * rate, np.abs(np.log2(later.span / now.span)) * rate
+    made = changes_between(now, later) * rate
     # A cut is no motion.
-    for leg, vantage in zip(choreography.legs[:-1], film.vantages, strict=False):
-        if vantage.cuts and 0 < leg.end < len(track):
-            made[leg.end - 1] = moved[leg.end - 1] = turn[leg.end - 1] = 0
-    return Paces(made, moved[:, 0], moved[:, 1], turn)
+    cuts = [leg.end - 1 for leg, one in zip(choreography.legs[:-1], film.vantages, strict=False) if one.cuts]
+    cut = np.isin(frames, cuts)
+    made[cut] = turn[cut] = zoom[cut] = 0
+    moved[cut] = 0
+    return Paces(frames, made, moved[:, 0], np.median(moved, axis=1), moved.max(axis=1), turn, zoom)
 
 
 @dataclass(frozen=True)
@@ -90,9 +118,8 @@ class PaceFault:
     frames: int | None = None
 
 
-def pace_faults(film: Film, choreography: Choreography, runs: Runs) -> list[PaceFault]:
+def pace_faults(film: Film, choreography: Choreography, paces: Paces, runs: Runs) -> list[PaceFault]:
     """All that is wrong with the pace of a film, in no order."""
-    paces = paces_of(film, choreography)
     return [
         *_fast(film, choreography, paces, runs),
         *_strobing(film, choreography, paces, runs),
@@ -103,26 +130,31 @@ def pace_faults(film: Film, choreography: Choreography, runs: Runs) -> list[Pace
     ]
 
 
-def _leg_at(choreography: Choreography, frame: int) -> int:
-    return max(index for index, leg in enumerate(choreography.legs) if leg.start <= frame)
-
-
 def _slower(choreography: Choreography, frame: int, factor: float) -> int | None:
     """Frames that the passage at a frame would have to take to be slower by a factor, and a little more."""
-    leg = choreography.legs[_leg_at(choreography, frame)]
+    leg = choreography.legs[choreography.leg_at(frame)]
     return int(np.ceil(leg.passage * factor * 1.03)) if leg.leaves <= frame < leg.end else None
+
+
+def _worst(
+    frames: NDArray[np.int64], values: NDArray[np.float64], mask: NDArray[np.bool_], runs: Runs
+) -> list[tuple[int, int, int, float]]:
+    """Stretches in which a mask is true: first and last frame, the frame of the highest value there, and that."""
+    found = []
+    for first, last in runs(mask):
+        worst = first + int(np.argmax(values[first : last + 1]))
+        found.append((int(frames[first]), int(frames[last]), int(frames[worst]), float(values[worst])))
+    return found
 
 
 def _fast(film: Film, choreography: Choreography, paces: Paces, runs: Runs) -> list[PaceFault]:
     found = []
-    for first, last in runs(paces.doublings > TOO_FAST):
-        worst = first + int(np.argmax(paces.doublings[first : last + 1]))
-        pace = float(paces.doublings[worst])
+    for first, last, worst, pace in _worst(paces.frames, paces.doublings, paces.doublings > TOO_FAST, runs):
         found.append(
             PaceFault(
                 "fast", first, last + 1, worst, pace,
                 f"The picture changes {pace:.1f} doublings a second, too fast to follow",
-                film.vantages[_leg_at(choreography, worst)].id, _slower(choreography, worst, pace / TOO_FAST),
+                film.vantages[choreography.leg_at(worst)].id, _slower(choreography, worst, pace / TOO_FAST),
             )
         )  # fmt: skip
     return found
@@ -132,19 +164,16 @@ def _strobing(film: Film, choreography: Choreography, paces: Paces, runs: Runs) 
     rate = float(film.fps.value)
     limit = rate / 24 / CROSSING
     # A zoom carries the eye along; a pan does not.
-    zoom = np.abs(np.diff(np.log2(choreography.track.span))) * rate if len(choreography.track) > 1 else np.zeros(0)
-    panning = (paces.middle > limit) & (paces.middle < WHIP) & (zoom < 0.7)
+    panning = (paces.middle > limit) & (paces.middle < WHIP) & (paces.zoom < 0.7)
     found = []
-    for first, last in runs(panning):
+    for first, last, worst, speed in _worst(paces.frames, paces.middle, panning, runs):
         if last - first + 1 < STROBES_FOR * rate:
             continue
-        worst = first + int(np.argmax(paces.middle[first : last + 1]))
-        speed = float(paces.middle[worst])
         found.append(
             PaceFault(
                 "strobe", first, last + 1, worst, speed,
                 f"What the camera passes crosses the frame in {1 / speed:.1f} s, likely to strobe",
-                film.vantages[_leg_at(choreography, worst)].id, _slower(choreography, worst, speed / limit),
+                film.vantages[choreography.leg_at(worst)].id, _slower(choreography, worst, speed / limit),
             )
         )  # fmt: skip
     return found
@@ -154,15 +183,13 @@ def _turning(film: Film, choreography: Choreography, paces: Paces, runs: Runs) -
     # A spin that was asked for is meant.
     end = choreography.frames - (film.closing.frames if film.closing else 0)
     found = []
-    for first, last in runs(paces.turn > QUICK_TURN):
-        worst = first + int(np.argmax(paces.turn[first : last + 1]))
+    for first, last, worst, turn in _worst(paces.frames, paces.turn, paces.turn > QUICK_TURN, runs):
         if worst >= end:
             continue
-        turn = float(paces.turn[worst])
         found.append(
             PaceFault(
                 "turn", first, last + 1, worst, turn, f"The heading turns {turn:.0f}° a second",
-                film.vantages[_leg_at(choreography, worst)].id, _slower(choreography, worst, turn / QUICK_TURN),
+                film.vantages[choreography.leg_at(worst)].id, _slower(choreography, worst, turn / QUICK_TURN),
             )
         )  # fmt: skip
     return found
@@ -206,11 +233,11 @@ def _near_misses(film: Film, choreography: Choreography) -> list[PaceFault]:
     ]
     for mark in film.timed:
         # An offset was given on purpose, and what is there from the first frame on was not meant to come.
-        span = timeline.spans[mark.id]
-        if mark.starts.offset == 0 and span.start > 0:
-            others.append((span.start, f"{mark.name} comes"))
+        there = timeline.ranges[mark.id]
+        if mark.starts.offset == 0 and there.start.frame > 0:
+            others.append((there.start.frame, f"{mark.name} comes"))
         if mark.ends and mark.ends.offset == 0:
-            others.append((span.end, f"{mark.name} goes"))
+            others.append((there.end.frame, f"{mark.name} goes"))
     if not others:
         return []
     frames = np.array([frame for frame, _ in others])
@@ -234,19 +261,23 @@ def _near_misses(film: Film, choreography: Choreography) -> list[PaceFault]:
 
 def _jumps(film: Film, choreography: Choreography) -> list[PaceFault]:
     """Speeds that change from one frame to the next where a rest and a passage meet, or two passages."""
-    rate = float(film.fps.value)
     found = []
-    speed = motion(choreography.track, film.frame.size)[:, 1] * rate
+    edges = {edge for leg in choreography.legs for edge in (leg.start, leg.leaves)}
+    near = np.unique(np.array([edge + k for edge in edges for k in range(-4, 4)], np.int64))
+    near = near[(near >= 0) & (near < choreography.frames - 1)]
+    paces = _paces_at(film, choreography, near)
+    speeds = dict(zip(near.tolist(), paces.fastest.tolist(), strict=True))
+    last = choreography.frames - 1
     for index, (leg, vantage) in enumerate(zip(choreography.legs, film.vantages, strict=True)):
         for frame in sorted({leg.start, leg.leaves}):
-            if not 1 < frame < len(speed) - 1:
+            if not 1 < frame < last - 1:
                 continue
             cut = (index and frame == leg.start and film.vantages[index - 1].cuts) or (
                 frame >= leg.leaves and vantage.cuts
             )
             asked = _hard(film, index, frame == leg.start, frame == leg.leaves)
-            around = np.abs(np.diff(speed[max(frame - 4, 0) : frame + 4]))
-            at = abs(float(speed[frame] - speed[frame - 1]))
+            around = np.abs(np.diff([speeds[k] for k in range(max(frame - 4, 0), min(frame + 4, last))]))
+            at = abs(speeds[frame] - speeds[frame - 1])
             usual = float(np.sort(around)[: max(len(around) - 1, 1)].max(initial=0))
             if not cut and not asked and at > JUMP and at > 3 * usual:
                 found.append(

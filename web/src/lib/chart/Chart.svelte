@@ -6,6 +6,7 @@
 </script>
 
 <script lang="ts">
+  import { resting } from "../film/courses";
   import type { XY } from "../api/client";
   import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";
@@ -327,8 +328,8 @@
           <path
             class="region"
             d={region.rings.map((ring) => `M${polyline(view, ring as XY[]).replaceAll(" ", "L")}Z`).join("")}
-            fill={region.look.fill}
-            fill-opacity={0.75 * region.look.opacity * Math.max(region.look.filled, 0.15)}
+            fill={resting(region.look.fill)}
+            fill-opacity={0.75 * resting(region.look.opacity) * Math.max(resting(region.look.filled), 0.15)}
           />
         {/each}
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { resting } from "../film/courses";
   import type { Label, Marker, Region, Route, XY } from "../api/client";
   import type { Found, Timed } from "../film/marks";
   import { session } from "../film/session.svelte";
@@ -123,7 +124,7 @@
     if (label.stands === "frame") return null;
     if (label.stands !== "route") return [mark.x, mark.y];
     const route = plan.routes.find(({ id }) => id === label.route);
-    return route ? (route.line[Math.round((route.line.length - 1) * label.along)] ?? null) : null;
+    return route ? (route.line[Math.round((route.line.length - 1) * resting(label.along))] ?? null) : null;
   }
 </script>
 
@@ -147,7 +148,9 @@
         <!-- svelte-ignore a11y_no_static_element_interactions -->
         <g class="grip" onpointerdown={(event) => pullRim(event, region)}>
           <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
-          <text class="halo" x={x + 10} y={y + 4}>{length(region.mark.circle.radius, film.ground.kind).join(" ")}</text>
+          <text class="halo" x={x + 10} y={y + 4}
+            >{length(resting(region.mark.circle.radius), film.ground.kind).join(" ")}</text
+          >
           <title>Drag the rim</title>
         </g>
       {:else if region.mark.rings.reduce((sum, ring) => sum + ring.length, 0) <= PULLED}

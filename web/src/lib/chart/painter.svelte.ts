@@ -1,3 +1,4 @@
+import { resting } from "../film/courses";
 import { session, type Judging } from "../film/session.svelte";
 import { drawPlate, melt, TileCache } from "./tiles";
 import { toScreen, type View } from "./view";
@@ -16,8 +17,9 @@ export class Painter {
     const [plate, laid] = [session.film!.plates[index]!, session.plan!.plates[index]!];
     const source = `/api/films/${session.id}/plates/PLATE/tiles/TILE?state=${session.state}`;
     const reference = plate.role === "reference";
-    const melts = plate.feather.shape === "ellipse" || (plate.feather.shape === "rectangle" && plate.feather.width > 0);
-    const opacity = plate.opacity * (mode === "through" ? 0.5 : 1);
+    const melts =
+      plate.feather.shape === "ellipse" || (plate.feather.shape === "rectangle" && resting(plate.feather.width) > 0);
+    const opacity = resting(plate.opacity) * (mode === "through" ? 0.5 : 1);
     if (!melts && opacity === 1 && mode === "laid" && !reference) {
       return drawPlate(context, view, ratio, laid, this.#tiles, source);
     }

@@ -1,3 +1,4 @@
+import { resting } from "../film/courses";
 import type { Plate, PlatePlan } from "../api/client";
 import { inverse, through, toGround, toScreen, type View } from "./view";
 
@@ -131,7 +132,7 @@ export function melt(
   plan: PlatePlan,
 ): void {
   const [width, height] = plan.size;
-  const share = plate.feather.width / 100;
+  const share = resting(plate.feather.width) / 100;
   const [u, v] = toScreen(view, through(plan.matrix, 0, 0));
   const [ux, vx] = toScreen(view, through(plan.matrix, width, 0));
   const [uy, vy] = toScreen(view, through(plan.matrix, 0, height));

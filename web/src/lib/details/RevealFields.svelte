@@ -20,7 +20,6 @@
     frame: number;
   } = $props();
 
-  const unit = $derived(session.film!.ground.kind === "plain" ? "px" : "m");
   const put = (key: string, value: unknown) =>
     session.patch([{ op: "replace", path: `${path}/${key}`, value }], "Uncovered in the film");
 </script>
@@ -41,9 +40,9 @@
   {#if reveal?.how === "route"}
     <Select
       label="Along which route"
-      value={reveal.route ?? ""}
+      value={reveal.routes[0] ?? ""}
       options={session.film!.routes.map(({ id, name }) => ({ value: id, label: name }))}
-      onchange={(value) => put("reveal/route", value)}
+      onchange={(value) => put("reveal/routes", [value])}
     />
   {/if}
 </div>
@@ -52,32 +51,10 @@
     <TieField label="Uncovered when" path="{path}/reveal/starts" moment={reveal.starts} mark={of} {frame} />
   {/if}
   <Fields
+    of="Reveal"
+    part={reveal}
     path="{path}/reveal"
-    cells={[
-      reveal.how === "route"
-        ? {
-            key: "width",
-            label: "Width",
-            value: reveal.width,
-            unit,
-            step: 0.05,
-            log: true,
-            min: 0.001,
-            max: 1e8,
-            places: 3,
-          }
-        : { key: "frames", label: "Within", value: reveal.frames, unit: "frames", min: 1, max: 5000, places: 0 },
-      { key: "soft", label: "Soft edge", value: reveal.soft, max: 400 },
-      reveal.how === "wipe" && {
-        key: "direction",
-        label: "Runs towards",
-        value: reveal.direction,
-        unit: "°",
-        step: 15,
-        min: -360,
-        max: 360,
-      },
-    ]}
+    cells={[reveal.how === "route" ? "width" : "frames", "soft", reveal.how === "wipe" && "direction"]}
   />
 {/if}
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { resting } from "../film/courses";
   import { session } from "../film/session.svelte";
   import { digits } from "../format";
   import Button from "../ui/Button.svelte";
@@ -130,9 +131,9 @@
           </span>
           <span class="figure">{row.plate.fit.residual === null ? "–" : digits(row.plate.fit.residual, 2)}</span>
           <span class="figure"
-            >{row.plate.role === "reference" ? "chart" : `${digits(row.plate.feather.width, 2)} %`}</span
+            >{row.plate.role === "reference" ? "chart" : `${digits(resting(row.plate.feather.width), 2)} %`}</span
           >
-          <span class="figure">{row.plate.tone.match ? `${digits(row.plate.tone.strength, 3)} %` : "–"}</span>
+          <span class="figure">{row.plate.tone.match ? `${digits(resting(row.plate.tone.strength), 3)} %` : "–"}</span>
         </button>
       </div>
     {/each}

@@ -4,7 +4,9 @@ import {
   Refusal,
   type Act,
   type Choices,
+  type CoursePlan,
   type Curves,
+  type FieldFacts,
   type Film,
   type Job,
   type Moments,
@@ -18,6 +20,7 @@ import {
   type OfferedSign,
   type XY,
 } from "../api/client";
+import { courseAt, type Address } from "./courses";
 import { marksOf, type Found, type MarkKind } from "./marks";
 
 export type Step = "gather" | "fit" | "fly" | "mark" | "render";
@@ -76,6 +79,8 @@ export class Session {
   mark = $derived<Found | null>(this.marks.find(({ mark }) => mark.id === this.selection?.id) ?? null);
   /** Whether changes of a look go to the mark alone, or to the style that it uses. */
   lookTo = $state<"mark" | "style">("mark");
+  /** The value that changes over the film that is being worked on, and which of its stops. */
+  course = $state.raw<(Address & { stop: string | null }) | null>(null);
   fonts = $state.raw<OfferedFont[]>([]);
   signs = $state.raw<OfferedSign[]>([]);
 
@@ -205,7 +210,30 @@ export class Session {
     await this.#step("/api/films/{film_id}/redo");
   }
 
+  /** What there is to know of a field of a part of the document. */
+  facts(part: string, name: string): FieldFacts | null {
+    return this.choices?.fields[part]?.[name] ?? null;
+  }
+
+  /** The course at an address, if the value there changes. */
+  courseAt(address: Address | null): CoursePlan | null {
+    return address ? courseAt(this.plan?.courses ?? [], address) : null;
+  }
+
+  /** What a value that changes is at a frame, as far as that is known yet. */
+  valueAt({ of, field }: Address, frame: number): number | string | null {
+    return this.moments?.courses[`${of}/${field}`]?.[frame - this.moments.first] ?? null;
+  }
+
+  /** Let a value change over the film, from a frame on, or set another stop there. */
+  async grow(address: Address, frame: number): Promise<void> {
+    const id = newId();
+    await this.act({ act: "set_value", ...address, frame, value: null, change: true, id });
+    this.course = { ...address, stop: this.courseAt(address)?.stops.find((one) => one.frame === frame)?.id ?? null };
+  }
+
   select(selection: Selection): void {
+    if (selection?.id !== this.course?.of) this.course = null;
     this.selection = selection;
     this.also = [];
     if (this.pivot && this.pivot.plate !== selection?.id) this.pivot = null;

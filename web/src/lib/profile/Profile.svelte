@@ -9,11 +9,12 @@
   import Icon from "../ui/Icon.svelte";
   import Select from "../ui/Select.svelte";
   import Tick from "../ui/Tick.svelte";
+  import CourseLanes from "./CourseLanes.svelte";
   import MarkLanes from "./MarkLanes.svelte";
   import OtherCurve from "./OtherCurve.svelte";
   import PaceLane from "./PaceLane.svelte";
   import SlopeHandles from "./SlopeHandles.svelte";
-  import { factorOf, snapped, spanMarks, spanScale, spread, yOf, type Axis } from "./scale";
+  import { LANE, factorOf, snapped, spanMarks, spanScale, spread, yOf, type Axis } from "./scale";
 
   const LEFT = 84;
   const RIGHT = 148;
@@ -43,13 +44,18 @@
   const marks = $derived(
     session.marks.filter(({ kind, mark }) => kind !== "route" || (mark as Route).draws.shown).length,
   );
+  /** What changes over the film of the chosen mark, in as many lanes as there is room for. */
+  const courses = $derived(
+    session.step === "mark" ? (plan?.courses ?? []).filter(({ of }) => of === session.selection?.id).slice(0, 4) : [],
+  );
+  const coursed = $derived(courses.length * LANE);
   const lane = $derived(
     session.step === "fly" && frames > 1
       ? speedDrawn
         ? 74
         : 30
       : session.step === "mark"
-        ? Math.min(Math.max(marks, 1) * 20 + 8, Math.max((height - 20) * 0.55, 40))
+        ? Math.min(Math.max(marks, 1) * 20 + 8 + coursed, Math.max((height - 20) * 0.6, 40))
         : 0,
   );
   const bottom = $derived(height - lane);
@@ -536,10 +542,11 @@
             >{/if}
         {/each}
       </g>
-      {#if session.step === "mark"}<MarkLanes {axis} height={lane} {drawn} />{:else if lane}<PaceLane
-          {axis}
-          height={lane}
-        />{/if}
+      {#if session.step === "mark"}<CourseLanes {axis} {courses} {drawn} /><MarkLanes
+          axis={{ ...axis, bottom: axis.bottom + coursed }}
+          height={lane - coursed}
+          {drawn}
+        />{:else if lane}<PaceLane {axis} height={lane} />{/if}
       {#if frames}
         <g clip-path="url(#graph)" class="playhead">
           <line x1={x(player.frame)} x2={x(player.frame)} y1="0" y2={height} />

@@ -1,3 +1,6 @@
+/** How high the lane of a value that changes is, pixels. */
+export const LANE = 28;
+
 /** The log axis of spans: wide at the top, close at the bottom. */
 export type SpanScale = { top: number; bottom: number; widest: number; closest: number };
 

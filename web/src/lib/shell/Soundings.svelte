@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { resting } from "../film/courses";
   import type { Finding } from "../api/client";
   import { gathering } from "../film/gathering.svelte";
   import { player } from "../film/player.svelte";
@@ -44,7 +45,7 @@
       await session.act({ act: "move_mark", mark: remedy.mark!, edge: "ends", by: remedy.frames! });
     else if (remedy.kind === "remove") await session.act({ act: "remove_plate", plate: remedy.plate! });
     else if (remedy.kind === "feather") {
-      if (session.film!.plates[plate]!.feather.width < 10)
+      if (resting(session.film!.plates[plate]!.feather.width) < 10)
         await session.patch([{ op: "replace", path: `/plates/${plate}/feather/width`, value: 14 }], "Feather");
       await session.fit([], [remedy.plate!]);
     } else if (remedy.kind === "credit") {

@@ -24,7 +24,10 @@
   }
   .c2 > :global(.cell:nth-child(2n + 1)),
   .c3 > :global(.cell:nth-child(3n + 1)),
-  .c4 > :global(.cell:nth-child(4n + 1)) {
+  .c4 > :global(.cell:nth-child(4n + 1)),
+  .c2 > :global(.slot:nth-child(2n + 1) > .cell),
+  .c3 > :global(.slot:nth-child(3n + 1) > .cell),
+  .c4 > :global(.slot:nth-child(4n + 1) > .cell) {
     border-left: 0;
   }
 </style>

@@ -7,7 +7,7 @@ How far their heading is from the route's goes over from the one to the other on
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,8 @@ from yaila.core.camera.manners.glide import Glide
 from yaila.core.camera.manners.manner import Manner, Move
 from yaila.core.camera.track import Track, even, ramp, turn_between
 from yaila.core.ground.curve import Curve
+from yaila.core.quantities import Angle, Percent, RouteRef
+from yaila.core.time import smoothstep
 
 ENDS = 0.18
 """The share of the way at either end over which looking ahead and leaning come and go."""
@@ -39,10 +41,11 @@ class Follow(Manner):
     """
 
     kind: Literal["follow"] = "follow"
-    route: str = Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")
-    ahead: float = Field(0.0, ge=0, le=100)
-    lag: float = Field(30.0, ge=1, le=300)
-    lean: float = Field(0.0, ge=-45, le=45)
+    winds: ClassVar[bool] = True
+    route: RouteRef
+    ahead: Percent = Field(0.0, ge=0, le=100)
+    lag: Percent = Field(30.0, ge=1, le=300)
+    lean: Angle = Field(0.0, ge=-45, le=45)
     heading: Literal["along", "kept"] = "kept"
 
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
@@ -58,7 +61,7 @@ class Follow(Manner):
         edges = route.along(np.array([first, last]))
         off = np.array([[start.x, start.y], [end.x, end.y]]) - edges
         before, after = np.clip(progress / JOINS, 0, 1), np.clip((progress - 1 + JOINS) / JOINS, 0, 1)
-        place += (1 - _smooth(before))[:, None] * off[0] + _smooth(after)[:, None] * off[1]
+        place += (1 - smoothstep(before))[:, None] * off[0] + smoothstep(after)[:, None] * off[1]
         turn = turn_between(start.heading, end.heading)
         heading = start.heading + progress * turn
         lag = self.lag / 100 * span
@@ -88,10 +91,6 @@ class Follow(Manner):
             roll=roll,
             focal=even(start.focal, end.focal, progress),
         )
-
-
-def _smooth(value: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.asarray(value * value * (3 - 2 * value))
 
 
 def _bearing(route: Curve, way: NDArray[np.float64], sign: float, lag: NDArray[np.float64]) -> NDArray[np.float64]:

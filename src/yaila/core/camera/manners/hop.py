@@ -16,6 +16,7 @@ from pydantic import Field
 from yaila.core.camera.manners.manner import Manner, Move, turned
 from yaila.core.camera.pose import Pose
 from yaila.core.camera.track import Track, turn_between
+from yaila.core.quantities import Percent
 
 RHO = 1.4
 """How high a Hop rises for the way it crosses. The paper found about 1.42 preferred by its subjects."""
@@ -25,7 +26,7 @@ class Hop(Manner):
     """Rises, crosses and comes down. ``height`` is the height of the arc, percent of the usual one."""
 
     kind: Literal["hop"] = "hop"
-    height: float = Field(100.0, ge=10, le=400)
+    height: Percent = Field(100.0, ge=10, le=400)
 
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
         place = hop(move.start, move.end, progress, RHO * (self.height / 100) ** 0.5)

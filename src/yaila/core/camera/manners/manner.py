@@ -8,13 +8,14 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
-from yaila.core.camera.easing import Timing
 from yaila.core.camera.pose import Pose
+from yaila.core.camera.timing import Timing
 from yaila.core.camera.track import Track, even, turn_between
 from yaila.core.ground.curve import Curve
 
@@ -32,6 +33,8 @@ class Manner(BaseModel, ABC):
     """A manner of passage with its settings."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+    winds: ClassVar[bool] = False
+    """Whether its headings are read off a way, so that full turns show only along the whole of it."""
 
     @abstractmethod
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:

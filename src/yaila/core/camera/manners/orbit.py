@@ -11,6 +11,7 @@ from pydantic import Field
 from yaila.core.camera.manners.glide import glide
 from yaila.core.camera.manners.manner import Manner, Move, turned
 from yaila.core.camera.track import Track
+from yaila.core.quantities import Count
 
 
 class Orbit(Manner):
@@ -21,7 +22,7 @@ class Orbit(Manner):
 
     kind: Literal["orbit"] = "orbit"
     way: Literal["clockwise", "counterclockwise"] = "clockwise"
-    turns: int = Field(0, ge=0, le=20)
+    turns: Count = Field(0, ge=0, le=20)
 
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
         sign = 1 if self.way == "clockwise" else -1

@@ -6,7 +6,7 @@ each with handles if wished. What it looks at is a fixed place, or runs along a 
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +16,8 @@ from yaila.core.camera.manners.manner import Manner, Move
 from yaila.core.camera.pose import FILM_BACK, MAX_TILT
 from yaila.core.camera.track import Track, even, ramp, turn_between
 from yaila.core.ground.curve import Curve, smooth
-from yaila.core.ground.placement import Finite
+from yaila.core.quantities import OFFSET, PLACE, East, Finite, Height, North
+from yaila.core.time import smoothstep
 
 STEEP = 6.0
 """Tilts below this, degrees, in which the bearing to what is looked at gives way to the vantages' headings."""
@@ -29,11 +30,11 @@ class RailPoint(BaseModel):
     """A point of a rail: ground units, ``z`` the height; ``before`` and ``after`` are handles, relative to it."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
-    x: Finite
-    y: Finite
-    z: Finite = Field(gt=0)
-    before: tuple[Finite, Finite, Finite] | None = None
-    after: tuple[Finite, Finite, Finite] | None = None
+    x: East
+    y: North
+    z: Height = Field(gt=0, le=1e9, allow_inf_nan=False)
+    before: Annotated[tuple[Finite, Finite, Finite], OFFSET] | None = None
+    after: Annotated[tuple[Finite, Finite, Finite], OFFSET] | None = None
 
     @property
     def place(self) -> tuple[float, float, float]:
@@ -46,8 +47,9 @@ class Rail(Manner):
     evenly from the one target to the other; one place, that place; more, along the curve through them."""
 
     kind: Literal["rail"] = "rail"
+    winds: ClassVar[bool] = True
     points: tuple[RailPoint, ...] = Field((), max_length=60)
-    look: tuple[tuple[Finite, Finite], ...] = Field((), max_length=60)
+    look: tuple[Annotated[tuple[Finite, Finite], PLACE], ...] = Field((), max_length=60)
 
     def eye_curve(self, move: Move) -> Curve:
         """The curve of the eye, in space."""
@@ -64,6 +66,21 @@ class Rail(Manner):
             )
         # Heights keep within those of the points, or a camera that comes from low would dip into the ground.
         return smooth(places, handles=[*handles, (None, None)], steady=2)
+
+    def parted(self, move: Move, share: float) -> tuple[Rail, Rail]:
+        """The rail in two, parted at a share of its way: each keeps the points, and what it looks at, on its side."""
+        curve = self.eye_curve(move)
+        ways = curve.knots[1:-1] / max(curve.length, 1e-12)
+        before = sum(way < share for way in ways.tolist())
+        looks = self.look, self.look
+        if len(self.look) > 1:
+            sight = smooth(np.array([(move.start.x, move.start.y), *self.look, (move.end.x, move.end.y)]))
+            seen = sum(way / max(sight.length, 1e-12) < share for way in sight.knots[1:-1].tolist())
+            looks = self.look[:seen], self.look[seen:]
+        return (
+            self.model_copy(update={"points": self.points[:before], "look": looks[0]}),
+            self.model_copy(update={"points": self.points[before:], "look": looks[1]}),
+        )
 
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
         start, end = move.start, move.end
@@ -85,8 +102,7 @@ class Rail(Manner):
         bearing = np.degrees(np.arctan2(ahead[:, 0], ahead[:, 1]))
         turning = start.heading + progress * turn_between(start.heading, end.heading)
         # Right below the eye there is no bearing; near there the vantages' headings take over.
-        sure = np.clip(tilt / STEEP, 0, 1)
-        sure = sure * sure * (3 - 2 * sure)
+        sure = smoothstep(tilt / STEEP)
         heading = turning + sure * ((bearing - turning + 180) % 360 - 180)
         focal = even(start.focal, end.focal, progress)
         # Too flat a sight is lowered to the flattest a camera can do, along the same bearing.

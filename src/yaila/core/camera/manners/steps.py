@@ -11,10 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from yaila.core.camera.easing import Timing
 from yaila.core.camera.manners.glide import Glide
 from yaila.core.camera.manners.manner import Manner, Move
+from yaila.core.camera.timing import Timing
 from yaila.core.camera.track import Track
+from yaila.core.quantities import Count, FramesOfTime
 
 
 class Steps(Manner):
@@ -25,8 +26,8 @@ class Steps(Manner):
     """
 
     kind: Literal["steps"] = "steps"
-    count: int = Field(3, ge=2, le=6)
-    rest: float = Field(20.0, ge=0, le=500)
+    count: Count = Field(3, ge=2, le=6)
+    rest: FramesOfTime = Field(20.0, ge=0, le=500)
 
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
         return Glide().path(move, progress)

@@ -10,6 +10,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from yaila.core.film.acts.courses import CopyCourse, CopyStop, KeepValue, MoveStop, RemoveStop, SetValue
 from yaila.core.film.acts.marks import (
     AddLabel,
     AddMarker,
@@ -57,7 +58,7 @@ from yaila.core.film.acts.routes import (
     SplitLeg,
     SplitRoute,
 )
-from yaila.core.film.acts.timing import DrawSpeed, ImportBeats, Retime, StretchTime
+from yaila.core.film.acts.timing import ChangeRate, DrawSpeed, ImportBeats, Retime, StretchTime
 from yaila.core.film.acts.vantages import (
     AddVantage,
     Clip,
@@ -134,6 +135,13 @@ Act = Annotated[
     | LevelVantage
     | Retime
     | StretchTime
+    | ChangeRate
+    | SetValue
+    | KeepValue
+    | MoveStop
+    | CopyStop
+    | RemoveStop
+    | CopyCourse
     | DrawSpeed
     | ImportBeats
     | BuildRecipe,
@@ -148,8 +156,11 @@ __all__ = [
     "AddRoute",
     "AddVantage",
     "BuildRecipe",
+    "ChangeRate",
     "Clip",
+    "CopyCourse",
     "CopyLook",
+    "CopyStop",
     "DrawSpeed",
     "DuplicateMark",
     "DuplicateVantage",
@@ -159,6 +170,7 @@ __all__ = [
     "ImportRoute",
     "JoinRoutes",
     "KeepPose",
+    "KeepValue",
     "LayByFile",
     "LayFound",
     "LayPlate",
@@ -168,6 +180,7 @@ __all__ = [
     "MoveCamera",
     "MoveMark",
     "MovePlate",
+    "MoveStop",
     "MoveVantages",
     "NoteFit",
     "OffsetRoute",
@@ -182,6 +195,7 @@ __all__ = [
     "RailHandles",
     "RemoveMark",
     "RemovePlate",
+    "RemoveStop",
     "RemoveStyle",
     "RemoveVantages",
     "ReorderVantage",
@@ -192,6 +206,7 @@ __all__ = [
     "ReverseRoute",
     "RouteHandles",
     "SetLook",
+    "SetValue",
     "ShiftMark",
     "ShortestWay",
     "ShowGroup",

@@ -3,35 +3,31 @@
 from __future__ import annotations
 
 import math
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 from pydantic import Field, ValidationError
 
-from yaila.core.errors import BadEdit
+from yaila.core.errors import BadEdit, said
 from yaila.core.film.acts.act import FilmAct
-from yaila.core.film.acts.routes import without_route
-from yaila.core.film.acts.ties import at_frame, hooks, settle
+from yaila.core.film.acts.ties import at_time, without_names
 from yaila.core.film.marked import (
+    KINDS,
     AnyMark,
     Label,
-    LabelStyle,
     Marker,
-    MarkerStyle,
     Region,
-    RegionStyle,
     Reveal,
     Route,
-    RouteStyle,
     style_of,
 )
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.part import new_id
+from yaila.core.film.walk import changed
 from yaila.core.ground import Point
 from yaila.core.ground.placement import outline
-from yaila.core.marks import FilmMoment, MarkMoment, RouteMoment
-
-STYLES: dict[str, Any] = {"route": RouteStyle, "marker": MarkerStyle, "label": LabelStyle, "region": RegionStyle}
+from yaila.core.quantities import MARK_NAME, PLACE
+from yaila.core.time import Course, FilmMoment, MarkMoment, Moment, RouteMoment, Time
 
 
 class AddMarker(FilmAct):
@@ -79,7 +75,7 @@ class AddLabel(FilmAct):
 
 def _come_in(film: Film, mark: Marker | Label, frame: int, reach: float) -> None:
     place = np.array([mark.x, mark.y])
-    mark.starts = at_frame(film, frame)
+    mark.starts = at_time(film, Time(frame))
     for route in film.routes:
         curve = route.curve
         near = curve.along(np.array([curve.nearest(place)]))[0]
@@ -106,7 +102,7 @@ class AddRegion(FilmAct):
         if self.rim:
             _reach(film, region, self.rim)
         if self.frame is not None:
-            region.starts = at_frame(film, self.frame)
+            region.starts = at_time(film, Time(self.frame))
         film.regions.append(region)
         return film
 
@@ -135,11 +131,10 @@ def _reach(film: Film, region: Region, to: Point) -> None:
     region.circle = circle.model_copy(update={"radius": max(float(f"{reach:.5g}"), 1e-4)})
 
 
-def _list_of(film: Film, mark: AnyMark) -> list[Any]:
-    lists: dict[type, list[Any]] = {
-        Route: film.routes, Region: film.regions, Marker: film.markers, Label: film.labels,
-    }  # fmt: skip
-    return lists[type(mark)]
+def list_of(film: Film, mark: AnyMark) -> list[Any]:
+    """The list of the film that a mark stands in."""
+    there: list[Any] = getattr(film, KINDS[mark.kind].listed)
+    return there
 
 
 class RemoveMark(FilmAct):
@@ -149,12 +144,10 @@ class RemoveMark(FilmAct):
     mark: str
 
     def apply(self, film: Film) -> Film:
-        film = film.model_copy(deep=True)
         mark = film.mark(self.mark)
-        if isinstance(mark, Route):
-            return without_route(film, self.mark)
-        settle(film, lambda moment: isinstance(moment, MarkMoment) and moment.mark == self.mark)
-        _list_of(film, mark).remove(mark)
+        film = without_names(film, {self.mark})
+        there = list_of(film, mark)
+        there.remove(film.mark(self.mark))
         return film
 
 
@@ -169,9 +162,10 @@ class DuplicateMark(FilmAct):
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
         mark = film.mark(self.mark)
-        copy = mark.model_copy(deep=True, update={"id": self.id, "name": f"{mark.name[:110]} copy"})
-        _shift(copy, *self.by)
-        there = _list_of(film, mark)
+        copy = _shifted(mark, *self.by).model_copy(update={"id": self.id, "name": f"{mark.name[:110]} copy"})
+        # What hung on itself hangs on itself again.
+        copy = changed(copy, {MARK_NAME: lambda key, _: self.id if key == self.mark else key})
+        there = list_of(film, mark)
         there.insert(there.index(mark) + 1, copy)
         return film
 
@@ -193,7 +187,8 @@ class ShiftMark(FilmAct):
         for other in film.marks:
             with_it = mark.group and other.group == mark.group and not other.locked
             if other is mark or (with_it and in_frame == (isinstance(other, Label) and other.stands == "frame")):
-                _shift(other, *self.by)
+                there = list_of(film, other)
+                there[there.index(other)] = _shifted(other, *self.by)
         return film
 
 
@@ -216,19 +211,22 @@ class ShowGroup(FilmAct):
         return film
 
 
-def _shift(mark: AnyMark, dx: float, dy: float) -> None:
-    if not isinstance(mark, Route) and mark.reveal:
-        mark.reveal = mark.reveal.model_copy(update={"x": mark.reveal.x + dx, "y": mark.reveal.y + dy})
+M = TypeVar("M", bound=AnyMark)
+
+
+def _shifted(mark: M, dx: float, dy: float) -> M:
+    """A mark somewhere else: all of its places on the ground, or, if it stands in the frame, its place there."""
     if isinstance(mark, Label) and mark.stands == "frame":
-        mark.u, mark.v = min(max(mark.u + dx, -0.5), 1.5), min(max(mark.v + dy, -0.5), 1.5)
-    elif isinstance(mark, Marker | Label):
-        mark.x, mark.y = mark.x + dx, mark.y + dy
-    elif isinstance(mark, Region):
-        mark.rings = tuple(tuple(Point(p.x + dx, p.y + dy) for p in ring) for ring in mark.rings)
-        if mark.circle:
-            mark.circle = mark.circle.model_copy(update={"x": mark.circle.x + dx, "y": mark.circle.y + dy})
-    else:
-        mark.points = tuple(p.model_copy(update={"x": p.x + dx, "y": p.y + dy}) for p in mark.points)
+        u, v = (_moved_course(value, by) for value, by in ((mark.u, dx), (mark.v, dy)))
+        return mark.model_copy(update={"u": u, "v": v})
+    return changed(mark, {PLACE: lambda places, _: places + np.array([dx, dy])})
+
+
+def _moved_course(value: Any, by: float) -> Any:
+    if isinstance(value, Course):
+        stops = tuple(stop.model_copy(update={"value": _moved_course(stop.value, by)}) for stop in value.stops)
+        return value.model_copy(update={"stops": stops})
+    return min(max(value + by, -0.5), 1.5)
 
 
 class RestackMark(FilmAct):
@@ -241,7 +239,7 @@ class RestackMark(FilmAct):
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
         mark = film.mark(self.mark)
-        there = _list_of(film, mark)
+        there = list_of(film, mark)
         there.remove(mark)
         there.insert(min(max(self.to, 0), len(there)), mark)
         return film
@@ -257,16 +255,22 @@ class MoveMark(FilmAct):
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
-        film.mark(self.mark)
-        for hook in hooks(film):
-            if hook.of != self.mark or hook.edge not in (("starts", "ends") if self.edge == "both" else (self.edge,)):
-                continue
-            moment = hook.moment
-            if isinstance(moment, FilmMoment):
-                hook.hang(at_frame(film, film.fps.frames(moment.seconds) + round(moment.offset) + self.by))
-            else:
-                hook.hang(moment.model_copy(update={"offset": round(moment.offset) + self.by}))
+        mark = film.mark(self.mark)
+        if isinstance(mark, Route):
+            if self.edge in ("starts", "both"):
+                mark.draws = mark.draws.model_copy(update={"starts": self._moved(film, mark.draws.starts)})
+            return film
+        if self.edge in ("starts", "both"):
+            mark.starts = self._moved(film, mark.starts)
+        if self.edge in ("ends", "both") and mark.ends:
+            mark.ends = self._moved(film, mark.ends)
         return film
+
+    def _moved(self, film: Film, moment: Moment) -> Moment:
+        if isinstance(moment, FilmMoment):
+            at = Time.of_seconds(moment.seconds, film.fps).nearest + Time(round(moment.offset) + self.by)
+            return at_time(film, at)
+        return moment.model_copy(update={"offset": round(moment.offset) + self.by})
 
 
 class Uncover(FilmAct):
@@ -285,11 +289,11 @@ class Uncover(FilmAct):
         if self.how is None:
             one.reveal = None
             return film
-        route = (one.reveal and one.reveal.route) or next((route.id for route in film.routes), None)
-        if self.how == "route" and route is None:
+        routes = (one.reveal and one.reveal.routes) or tuple(route.id for route in film.routes[:1])
+        if self.how == "route" and not routes:
             raise BadEdit(f"Draw a route first; then “{one.name}” can appear along it.")
         x, y = np.mean(outline(one.matrix, *one.extent), axis=0).tolist() if isinstance(one, Plate) else one.place
-        changes = {"how": self.how, "route": route if self.how == "route" else None, "x": x, "y": y}
+        changes = {"how": self.how, "routes": routes if self.how == "route" else (), "x": x, "y": y}
         one.reveal = Reveal.model_validate((one.reveal.model_dump() if one.reveal else {}) | changes)
         return film
 
@@ -314,10 +318,7 @@ def _changed(look: Any, values: dict[str, Any]) -> Any:
     try:
         return type(look).model_validate(look.model_dump() | values)
     except ValidationError as error:
-        first = error.errors()[0]
-        raise BadEdit(
-            f"{'.'.join(str(part) for part in first['loc'])}: {first['msg']}. Nothing was changed."
-        ) from error
+        raise BadEdit(f"{said(error)}. Nothing was changed.") from error
 
 
 class ResetLook(FilmAct):
@@ -345,7 +346,7 @@ class MakeStyle(FilmAct):
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
         mark = film.mark(self.mark)
-        film.styles.append(STYLES[mark.kind](id=self.id, name=self.name, look=film.look_of(mark)))
+        film.styles.append(KINDS[mark.kind].style(id=self.id, name=self.name, look=film.look_of(mark)))
         mark.style, mark.own = self.id, ()
         return film
 
@@ -395,10 +396,7 @@ class RemoveStyle(FilmAct):
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
-        style = film.style(self.style)
-        for mark in film.marks:
-            if mark.style == self.style:
-                mark.look = film.look_of(mark)
-                mark.style, mark.own = None, ()
-        film.styles.remove(style)
+        film.style(self.style)
+        film = without_names(film, {self.style})
+        film.styles = [style for style in film.styles if style.id != self.style]
         return film

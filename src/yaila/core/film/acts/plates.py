@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -11,6 +11,7 @@ from pydantic import Field
 from yaila.core.colour import ToneMatch
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
+from yaila.core.film.acts.ties import without_names
 from yaila.core.film.fitting import (
     georeferenced,
     grid_of,
@@ -22,13 +23,15 @@ from yaila.core.film.fitting import (
     placement_of,
     solve_ties,
 )
-from yaila.core.film.model import Captured, Feather, Film, Fit, Ground, Model, PictureRef, Plate, Tie
+from yaila.core.film.model import Captured, Feather, Film, Fit, FitModel, Ground, PictureRef, Plate, Tie
 from yaila.core.film.part import new_id
+from yaila.core.film.walk import Owners, changed
 from yaila.core.ground import Point, Similarity
 from yaila.core.ground.georeference import Georeference
 from yaila.core.ground.mercator import mercator_of
-from yaila.core.ground.placement import outline, through
+from yaila.core.ground.placement import Affine, Homography, Placement, outline, through
 from yaila.core.imagery.fitting.maps import Flat
+from yaila.core.quantities import PLATE_LENGTH, PLATE_PLACE, PLATE_X, PULLED_X, TIED_PLACE
 
 FIRST_FEATHER = 14.0
 """The feather that a plate gets when it is first found and had none, percent."""
@@ -110,9 +113,8 @@ class LayByFile(FilmAct):
             )
         if film.ground.kind == "plain":
             places = grid_of(plate)
-            georeferenced(film, ground_of(plate, places), plate.georeference.on_mercator(places))
-        else:
-            lay_by_file(plate)
+            return georeferenced(film, ground_of(plate, places), plate.georeference.on_mercator(places))
+        lay_by_file(plate)
         return film
 
 
@@ -133,8 +135,7 @@ class GroundByPoints(FilmAct):
             goal = np.array([mercator_of(lon, lat) for lon, lat in table[:, 2:].tolist()])
         except ValueError as error:
             raise BadEdit(str(error)) from error
-        georeferenced(film, table[:, :2], goal)
-        return film
+        return georeferenced(film, table[:, :2], goal)
 
 
 class MovePlate(FilmAct):
@@ -204,7 +205,7 @@ class TiePlate(FilmAct):
     act: Literal["tie_plate"] = "tie_plate"
     plate: str
     ties: list[Tie]
-    model: Model | None = None
+    model: FitModel | None = None
     hold: bool | None = None
 
     def apply(self, film: Film) -> Film:
@@ -304,24 +305,35 @@ class SwapPicture(FilmAct):
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
         plate, new = film.plate(self.plate), self.picture
-        across, down = new.width / plate.picture.width, new.height / plate.picture.height
-        matrix = plate.placement.matrix(plate.picture.width, plate.picture.height)
-        even = abs(across / down - 1) < 1e-3
-        kind: Flat = plate.placement.kind if even or plate.placement.kind == "homography" else "affine"
-        plate.placement = placement_of(matrix @ np.diag([1 / across, 1 / down, 1.0]), kind, new.width, new.height)
-        plate.feather = plate.feather.model_copy(
-            update={"outline": tuple(Point(x * across, y * down) for x, y in plate.feather.outline)}
-        )
-        for tie in plate.fit.ties:
-            tie.x, tie.y = tie.x * across, tie.y * down
-        for other in film.plates:
-            for tie in other.fit.ties:
-                if tie.other == plate.id:
-                    tie.to = Point(tie.to.x * across, tie.to.y * down)
-        if plate.bend:
-            plate.bend = plate.bend.scaled(across, down)
-        plate.picture, plate.holes, plate.captured = new, self.holes, self.captured
-        return film
+        size = np.array([new.width / plate.picture.width, new.height / plate.picture.height])
+        even = abs(size[0] / size[1] - 1) < 1e-3
+
+        def laid(one: Similarity | Affine | Homography, _: Owners) -> Placement:
+            matrix = one.matrix(plate.picture.width, plate.picture.height) @ np.diag([*(1 / size), 1.0])
+            kind: Flat = one.kind if even or one.kind == "homography" else "affine"
+            return placement_of(matrix, kind, new.width, new.height)
+
+        def georeferenced(one: Georeference, _: Owners) -> Georeference:
+            a, b, c, d, e, f = one.affine
+            return one.model_copy(update={"affine": (a / size[0], b / size[1], c, d / size[0], e / size[1], f)})
+
+        def scaled(places: np.ndarray, _: Owners) -> np.ndarray:
+            return places * size
+
+        def tied(places: np.ndarray, owners: Owners) -> np.ndarray:
+            return places * size if getattr(owners[0], "other", None) == self.plate else places
+
+        rules = {
+            PLATE_PLACE: scaled,
+            PLATE_X: scaled,
+            PULLED_X: scaled,
+            PLATE_LENGTH: lambda length, _: length * math.sqrt(size[0] * size[1]),
+        }
+        parts: dict[Any, Any] = {Similarity: laid, Affine: laid, Homography: laid, Georeference: georeferenced}
+        swapped = changed(plate, rules, parts)
+        swapped.picture, swapped.holes, swapped.captured = new, self.holes, self.captured
+        film.plates[film.plate_index(self.plate)] = swapped
+        return changed(film, {TIED_PLACE: tied})
 
 
 class RestackPlate(FilmAct):
@@ -345,7 +357,8 @@ class RemovePlate(FilmAct):
     plate: str
 
     def apply(self, film: Film) -> Film:
-        film = film.model_copy(deep=True)
+        film.plate(self.plate)
+        film = without_names(film, {self.plate})
         del film.plates[film.plate_index(self.plate)]
         return film
 

@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import Field
 
 from yaila.core.film.acts.act import FilmAct
+from yaila.core.film.acts.ties import without_names
 from yaila.core.film.model import Film
 from yaila.core.film.recipes import Recipe, Stopover
 
@@ -20,6 +21,9 @@ class BuildRecipe(FilmAct):
     instead: bool = False
 
     def apply(self, film: Film) -> Film:
+        if self.instead:
+            # What hung on the vantages there were keeps its time without them.
+            film = without_names(film, {vantage.id for vantage in film.vantages})
         film = film.model_copy(deep=True)
         built, routes = self.recipe.build(self.places, film)
         # A recipe may use one passage for many vantages; in the film each has its own.

@@ -4,25 +4,26 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from itertools import pairwise
-from typing import Literal
+from itertools import chain, pairwise
+from typing import Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
-from yaila.core.camera.manners import Follow, Glide
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.handles import opposite
-from yaila.core.film.acts.ties import at_frame, hooks, settle
+from yaila.core.film.acts.ties import at_time, holder_of, renamed
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.marked import LEAST_LEG, MOST_POINTS, Draws, Route, RoutePoint
+from yaila.core.film.marked import LEAST_LEG, MOST_POINTS, Draws, Label, Reveal, Route, RoutePoint
 from yaila.core.film.model import Film
 from yaila.core.film.part import new_id
+from yaila.core.film.walk import Owners, changed
 from yaila.core.ground import Point
-from yaila.core.ground.geodesy import shortest_way
-from yaila.core.marks import MarkMoment, RouteMoment
+from yaila.core.ground.geodesy import shortest_way, true_lengths
 from yaila.core.marks.simplify import simplified
+from yaila.core.time import Course, Hung, MarkMoment, RouteMoment, Time
 
 
 class AddRoute(FilmAct):
@@ -37,7 +38,7 @@ class AddRoute(FilmAct):
         film = film.model_copy(deep=True)
         route = self.route.model_copy(deep=True)
         if self.frame is not None:
-            starts = at_frame(film, self.frame)
+            starts = at_time(film, Time(self.frame))
             left = float(film.fps.seconds(max(choreograph(film).frames - self.frame - 1, 0)))
             seconds = min(route.draws.seconds, left) if left >= 1 else route.draws.seconds
             route.draws = route.draws.model_copy(update={"starts": starts, "seconds": round(seconds, 2)})
@@ -70,33 +71,6 @@ class ImportRoute(FilmAct):
         return film
 
 
-def without_route(film: Film, route_id: str) -> Film:
-    """The film without a route. Passages that follow it become Glides of the same time, what it uncovers is all there,
-    labels along it stand where they were, and what hangs on its line stays where it is in time."""
-    film = film.model_copy(deep=True)
-    route = film.route(route_id)
-    for vantage in film.vantages:
-        manner = vantage.passage.manner
-        if isinstance(manner, Follow) and manner.route == route_id:
-            vantage.passage.manner = Glide()
-    settle(
-        film,
-        lambda moment: (
-            (isinstance(moment, RouteMoment) and moment.route == route_id)
-            or (isinstance(moment, MarkMoment) and moment.mark == route_id)
-        ),
-    )
-    for one in (*film.plates, *film.timed):
-        if one.reveal and one.reveal.route == route_id:
-            one.reveal = None
-    for label in film.labels:
-        if label.route == route_id:
-            label.x, label.y = route.curve.along(np.array([label.along * route.curve.length]))[0].tolist()
-            label.stands, label.route = "facing", None
-    film.routes.remove(route)
-    return film
-
-
 class ReverseRoute(FilmAct):
     """Let a route run the other way."""
 
@@ -111,8 +85,10 @@ class ReverseRoute(FilmAct):
             point.model_copy(update={"before": point.after, "after": point.before}) for point in reversed(route.points)
         )
         route.draws = route.draws.model_copy(update={"legs": tuple(reversed(route.draws.legs))})
-        _rehang(film, route.id, lambda point: (route.id, last - point))
-        return film
+        length = route.curve.length
+        return _rerouted(
+            film, self.route, lambda way: (self.route, length - way), lambda point: (self.route, last - point)
+        )
 
 
 class SplitLeg(FilmAct):
@@ -126,15 +102,63 @@ class SplitLeg(FilmAct):
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
         route = film.route(self.route)
-        curve = route.curve
-        way = curve.nearest(np.array(self.at))
-        index = min(int(np.searchsorted(curve.knots, way, side="right")), len(route.points))
-        x, y = curve.along(np.array([way]))[0].tolist()
-        points = list(route.points)
-        points.insert(index, RoutePoint(x=x, y=y, stop=self.stop))
-        route.points = tuple(points)
-        _rehang(film, route.id, lambda point: (route.id, point + (point >= index)))
-        return film
+        way = route.curve.nearest(np.array(self.at))
+        index, points = _with_point(route, way, self.stop)
+        legs = _legs(route)
+        if self.stop and legs:
+            # A stop parts its leg in two that take what it took, each its share of the way.
+            leg = max(sum(stop < index for stop in route.stops) - 1, 0)
+            share = _share_of_leg(film, route, leg, way)
+            legs[leg : leg + 1] = [legs[leg] * share, legs[leg] * (1 - share)]
+            if route.draws.pace == "legs":
+                route.draws = route.draws.model_copy(update={"legs": tuple(max(one, LEAST_LEG) for one in legs)})
+        route.points = points
+        return _rerouted(film, self.route, None, lambda point: (self.route, point + (point >= index)))
+
+
+def _with_point(route: Route, way: float, stop: str | None) -> tuple[int, tuple[RoutePoint, ...]]:
+    """The points of a route with another at a length along it, and which that is. The line stays the very same: the
+    piece is parted in two (de Casteljau), and the points at its ends get handles that hold it."""
+    curve, points, count = route.curve, list(route.points), len(route.points)
+    t = float(curve.parameter(np.array([way]))[0])
+    piece = min(int(t), len(curve.control) - 1)
+    share = t - piece
+    a, b, c, d = curve.control[piece]
+    ab, bc, cd = a + share * (b - a), b + share * (c - b), c + share * (d - c)
+    abc, bcd = ab + share * (bc - ab), bc + share * (cd - bc)
+    middle = abc + share * (bcd - abc)
+
+    def held(index: int, before: NDArray[np.float64] | None, after: NDArray[np.float64] | None) -> None:
+        at = np.array([points[index].x, points[index].y])
+        pieces = len(curve.control)
+        if before is None:
+            before = curve.control[(index - 1) % pieces, 2] if index or route.closed else 2 * at - after
+        if after is None:
+            after = curve.control[index % pieces, 1] if index < pieces or route.closed else 2 * at - before
+        handles = {name: tuple((end - at).tolist()) for name, end in (("before", before), ("after", after))}
+        points[index] = points[index].model_copy(update=handles)
+
+    if count > 2 or points[0].after or points[1].before:
+        held(piece, None, ab)
+        held((piece + 1) % count, cd, None)
+        new = RoutePoint(
+            x=float(middle[0]), y=float(middle[1]), stop=stop,
+            before=tuple((abc - middle).tolist()), after=tuple((bcd - middle).tolist()),
+        )  # fmt: skip
+    else:
+        new = RoutePoint(x=float(middle[0]), y=float(middle[1]), stop=stop)
+    points.insert(piece + 1, new)
+    return piece + 1, tuple(points)
+
+
+def _share_of_leg(film: Film, route: Route, leg: int, way: float) -> float:
+    """Which share of a leg lies before a length along a route, on the Earth where the ground is its."""
+    knots = route.curve.knots
+    ends = [float(knots[stop]) for stop in route.stops] + ([route.curve.length] if route.closed else [])
+    at = np.array([ends[leg], way, ends[leg + 1]])
+    if film.ground.kind == "mercator":
+        at = np.interp(at, *true_lengths(route.curve))
+    return float(np.clip((at[1] - at[0]) / max(at[2] - at[0], 1e-12), 0, 1))
 
 
 class ShortestWay(FilmAct):
@@ -167,8 +191,9 @@ class ShortestWay(FilmAct):
             raise BadEdit(f"“{route.name}” has too many stops for that.")
         route.points = tuple(points)
         # A point that only shaped the line gives way to the nearest stop.
-        _rehang(film, route.id, lambda p: (route.id, places[min(stops, key=lambda stop: abs(stop - p))]))
-        return film
+        return _rerouted(
+            film, self.route, None, lambda p: (self.route, places[min(stops, key=lambda stop: abs(stop - p))])
+        )
 
 
 def _bare(point: RoutePoint) -> RoutePoint:
@@ -209,21 +234,26 @@ class JoinRoutes(FilmAct):
             # It does not halt there: two legs have become one.
             joint = len(_legs(route))
             legs[joint - 1 : joint + 1] = [legs[joint - 1] + legs[joint]]
-        seconds = route.draws.seconds + other.draws.seconds
+        seconds, own, theirs = route.draws.seconds + other.draws.seconds, route.curve.length, other.curve.length
         route.draws = route.draws.model_copy(update={"seconds": seconds, "legs": tuple(legs)})
         route.points = (*points, *added)
-        _rehang(film, self.other, lambda point: (self.route, point + offset))
-        for label in film.labels:
-            if label.route == self.other:
-                label.route = self.route
-        for _, reveal, _ in film.reveals:
-            if reveal.route == self.other:
-                reveal.route = self.route
-        for vantage in film.vantages:
-            manner = vantage.passage.manner
-            if isinstance(manner, Follow) and manner.route == self.other:
-                vantage.passage.manner = manner.model_copy(update={"route": self.route})
-        return without_route(film, self.other)
+        whole = route.curve.length
+        film = _rerouted(film, self.route, lambda way: (self.route, way), None, own)
+        film = _rerouted(
+            film, self.other, lambda way: (self.route, whole - theirs + way),
+            lambda point: (self.route, point + offset), theirs,
+        )  # fmt: skip
+        # Whatever else named the other names the whole.
+        film = renamed(film, self.other, self.route)
+        film.routes = [one for one in film.routes if one.id != self.other]
+        return _reveals_once(film)
+
+
+def _reveals_once(film: Film) -> Film:
+    """A film whose reveals name each of their routes once."""
+    return changed(
+        film, {}, {Reveal: lambda one, _: one.model_copy(update={"routes": tuple(dict.fromkeys(one.routes))})}
+    )
 
 
 class SplitRoute(FilmAct):
@@ -245,9 +275,12 @@ class SplitRoute(FilmAct):
         knots, legs = route.curve.knots, _legs(route)
         # Which leg it lies in or at the end of, and how much of that, and of the whole, is before it.
         leg = sum(stop < at for stop in route.stops) - 1
-        first, last = (float(knots[stop]) for stop in route.stops[leg : leg + 2])
-        inside = (float(knots[at]) - first) / max(last - first, 1e-12)
-        share = float(knots[at]) / max(route.curve.length, 1e-12)
+        inside = _share_of_leg(film, route, leg, float(knots[at]))
+        length, way = route.curve.length, float(knots[at])
+        lengths = np.array([way, length])
+        if film.ground.kind == "mercator":
+            lengths = np.interp(lengths, *true_lengths(route.curve))
+        share = float(lengths[0] / max(lengths[1], 1e-12))
         rest = [legs[leg] * (1 - inside)] if at not in route.stops else []
         behind = route.model_copy(deep=True, update={"id": self.id, "name": f"{route.name[:110]}, on"})
         behind.points = route.points[at:]
@@ -266,8 +299,25 @@ class SplitRoute(FilmAct):
             }
         )
         film.routes.insert(film.routes.index(route) + 1, behind)
-        _rehang(film, route.id, lambda point: (self.id, point - at) if point > at else (route.id, point))
-        return film
+        film = _rerouted(
+            film, self.route, lambda at_way: (self.route, at_way) if at_way <= way else (self.id, at_way - way),
+            lambda point: (self.id, point - at) if point > at else (self.route, point), length, by=self._nearest,
+        )  # fmt: skip
+
+        def both(one: Reveal, _: Owners) -> Reveal:
+            if self.route not in one.routes:
+                return one
+            routes = tuple(chain(*((key, self.id) if key == self.route else (key,) for key in one.routes)))
+            return one.model_copy(update={"routes": routes})
+
+        return changed(film, {}, {Reveal: both})
+
+    def _nearest(self, film: Film, place: tuple[float, float]) -> str:
+        """Which half of the route is the nearer to a place."""
+        halves = (film.route(self.route), film.route(self.id))
+        near = [(curve.along(np.array([curve.nearest(np.array(place))]))[0], key)
+                for curve, key in ((half.curve, half.id) for half in halves)]  # fmt: skip
+        return min(near, key=lambda one: float(np.hypot(*(one[0] - place))))[1]
 
 
 def _legs(route: Route) -> list[float]:
@@ -359,11 +409,50 @@ def _put(route: Route, index: int, point: RoutePoint) -> None:
     route.points = (*route.points[:index], point, *route.points[index + 1 :])
 
 
-def _rehang(film: Film, route: str, to: Callable[[int], tuple[str, int]]) -> None:
-    """Let all that hangs on a route, or on its points, hang on the route and point that ``to`` gives for a point."""
-    for hook in hooks(film):
-        moment = hook.moment
-        if isinstance(moment, RouteMoment) and moment.route == route:
-            other, point = to(moment.point or 0)
-            changes = {"route": other, "point": None if moment.point is None else point}
-            hook.hang(moment.model_copy(update=changes))
+def _rerouted(
+    film: Film,
+    route: str,
+    way_to: Callable[[float], tuple[str, float]] | None,
+    point_to: Callable[[int], tuple[str, int]] | None,
+    length: float | None = None,
+    by: Callable[[Film, tuple[float, float]], str] | None = None,
+) -> Film:
+    """A film in which all that hangs on a route, or lies along it, does so where it did.
+
+    Args:
+        way_to: the route and the length along it for a length along the route as it was; none if that stays.
+        point_to: the route and the point for one of its points; none if these stay.
+        length: the length that the route had, if that has changed.
+        by: which route is meant by what hangs on the place that is nearest to it; none if that stays.
+    """
+    had = film.route(route).curve.length if length is None else length
+
+    def moment(one: Hung, owners: Owners) -> Hung:
+        if not isinstance(one, RouteMoment) or one.route != route:
+            return one
+        if one.point is not None and point_to:
+            other, point = point_to(one.point)
+            return one.model_copy(update={"route": other, "point": point})
+        holder = holder_of(owners)
+        if one.point is None and by and holder is not None:
+            return one.model_copy(update={"route": by(film, holder.place)})
+        return one
+
+    def label(one: Any, owners: Owners) -> Any:
+        if not isinstance(one, Label) or one.route != route or way_to is None:
+            return one
+        if isinstance(one.along, Course):
+            stops = tuple(
+                stop.model_copy(update={"value": _along(film, way_to(stop.value * had))[1]}) for stop in one.along.stops
+            )
+            return one.model_copy(update={"along": one.along.model_copy(update={"stops": stops})})
+        key, along = _along(film, way_to(one.along * had))
+        return one.model_copy(update={"route": key, "along": along})
+
+    return changed(film, {}, {Hung: moment, Label: label})
+
+
+def _along(film: Film, place: tuple[str, float]) -> tuple[str, float]:
+    """A length along a route as a share of it."""
+    key, way = place
+    return key, min(max(way / max(film.route(key).curve.length, 1e-12), 0.0), 1.0)

@@ -1,61 +1,111 @@
-"""All that hangs on something: read, hung elsewhere, and let go of without moving anything in time."""
+"""What hangs on something, and what names it: hung elsewhere, and let go of without moving anything in time."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
+from yaila.core.camera.manners import Follow, Glide
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.model import Film
-from yaila.core.film.timeline import Timeline
-from yaila.core.marks import FilmMoment, Moment
+from yaila.core.film.fitting import ground_of
+from yaila.core.film.marked import Label, Mark, Reveal
+from yaila.core.film.model import Film, Fit, Passage, Tie
+from yaila.core.film.running import resting
+from yaila.core.film.walk import Owners, changed, found, parts_of
+from yaila.core.ground import Point
+from yaila.core.quantities import Ref
+from yaila.core.time import FilmMoment, Hung, Moment, Time
 
 
-@dataclass(frozen=True)
-class Hook:
-    """A moment that something hangs on: the start or the end of the mark ``of``, or where the mark or plate begins to
-    be uncovered."""
-
-    of: str
-    edge: str
-    moment: Moment
-    holder: Any
-    """The part of the document that it stands in, by the name ``edge``; a reveal's is ``starts``."""
-
-    def frame(self, timeline: Timeline) -> int:
-        """The frame that it comes to."""
-        if self.edge == "uncovers":
-            return timeline.reveals[self.of]
-        if self.of in timeline.runs:
-            return round(timeline.runs[self.of].start)
-        return timeline.spans[self.of].start if self.edge == "starts" else timeline.spans[self.of].end
-
-    def hang(self, moment: Moment) -> None:
-        """Let it hang on another moment."""
-        setattr(self.holder, "starts" if self.edge == "uncovers" else self.edge, moment)
+def at_time(film: Film, time: Time) -> FilmMoment:
+    """The moment of the document for a time of the film."""
+    return FilmMoment(seconds=round(max(time.seconds(film.fps), 0.0), 6))
 
 
-def hooks(film: Film) -> list[Hook]:
-    """All moments of a film that something hangs on."""
-    found = [Hook(route.id, "starts", route.draws.starts, route.draws) for route in film.routes]
-    for mark in film.timed:
-        found.append(Hook(mark.id, "starts", mark.starts, mark))
-        if mark.ends:
-            found.append(Hook(mark.id, "ends", mark.ends, mark))
-    return found + [Hook(key, "uncovers", reveal.starts, reveal) for key, reveal, _ in film.reveals]
+def holder_of(owners: Owners) -> Any:
+    """The mark that something stands in, none if it is in none."""
+    return next((owner for owner in owners if isinstance(owner, Mark)), None)
 
 
-def at_frame(film: Film, frame: int) -> FilmMoment:
-    """The moment of the film's time that a frame is at."""
-    return FilmMoment(seconds=round(float(film.fps.seconds(max(frame, 0))), 6))
+def rehung(film: Film, to: Callable[[Moment, Any], Moment]) -> Film:
+    """A film in which every moment is what ``to`` makes of it; it is given the mark that hangs on it, too."""
+    return changed(film, {}, {Hung: lambda moment, owners: to(moment, holder_of(owners))})
 
 
-def settle(film: Film, hangs: Callable[[Moment], bool]) -> None:
-    """Let what hangs on something keep its time without it."""
-    loose = [hook for hook in hooks(film) if hangs(hook.moment)]
-    if not loose:
-        return
+def settled(film: Film, hangs: Callable[[Any], bool]) -> Film:
+    """A film in which what hangs on something keeps its time without it."""
+    if not any(hangs(moment) for moment, _ in parts_of(film, Hung)):
+        return film
     timeline = choreograph(film).timeline
-    for hook in loose:
-        hook.hang(at_frame(film, hook.frame(timeline)))
+    return rehung(film, lambda moment, mark: at_time(film, timeline.time(moment, mark)) if hangs(moment) else moment)
+
+
+def names(moment: Moment, key: str) -> bool:
+    """Whether a moment hangs on the mark, route or vantage with an id."""
+    return key in (getattr(moment, name, None) for name in ("route", "mark", "vantage"))
+
+
+def without_names(film: Film, keys: set[str]) -> Film:
+    """A film in which nothing names the routes, marks, vantages, plates or styles with some ids any more: everything
+    else stays where it is and as it looks, in space and in time.
+
+    Passages that follow a route become Glides of the same time, what it uncovers is all there, labels along it stand
+    where they were, ties to a plate hang on the ground, and marks keep the look of a style as their own.
+    """
+    film = settled(film.model_copy(deep=True), lambda moment: any(names(moment, key) for key in keys))
+
+    def label(one: Label, owners: Owners) -> Label:
+        if one.route not in keys:
+            return one
+        curve = film.route(one.route).curve
+        x, y = curve.along(np.array([resting(one).along * curve.length]))[0].tolist()
+        stands = "facing" if one.stands == "route" else one.stands
+        return one.model_copy(update={"x": x, "y": y, "stands": stands, "route": None})
+
+    def reveal(one: Reveal, owners: Owners) -> Reveal | None:
+        if not keys & set(one.routes):
+            return one
+        left = tuple(route for route in one.routes if route not in keys)
+        return one.model_copy(update={"routes": left}) if left else None
+
+    def passage(one: Passage, owners: Owners) -> Passage:
+        gone = isinstance(one.manner, Follow) and one.manner.route in keys
+        return one.model_copy(update={"manner": Glide()}) if gone else one
+
+    def tie(one: Tie, owners: Owners) -> Tie:
+        if one.other not in keys:
+            return one
+        to = Point(*ground_of(resting(film.plate(one.other)), np.array([one.to]))[0].tolist())
+        return one.model_copy(update={"other": None, "to": to})
+
+    def fit(one: Fit, owners: Owners) -> Fit:
+        return one.model_copy(update={"on": None}) if one.on in keys else one
+
+    def mark(one: Any, owners: Owners) -> Any:
+        if one.style not in keys:
+            return label(one, owners) if isinstance(one, Label) else one
+        one = one.model_copy(update={"look": film.look_of(one), "style": None, "own": ()})
+        return label(one, owners) if isinstance(one, Label) else one
+
+    return changed(film, {}, {Mark: mark, Reveal: reveal, Passage: passage, Tie: tie, Fit: fit})
+
+
+def left_hanging(before: Film, after: Film) -> int:
+    """How many things that hung on something hang on the film's time since an edit."""
+    hung = {_place(one): moment for moment, one in parts_of(before, Hung)}
+    now = {_place(one): moment for moment, one in parts_of(after, Hung)}
+    return sum(isinstance(moment, FilmMoment) and not isinstance(hung.get(place, moment), FilmMoment)
+               for place, moment in now.items())  # fmt: skip
+
+
+def _place(owners: Owners) -> tuple[Any, ...]:
+    """Where a moment stands, so that it is found again after an edit: ids, and kinds of parts."""
+    return tuple(getattr(owner, "id", type(owner).__name__) for owner in owners)
+
+
+def renamed(film: Film, key: str, fresh: str) -> Film:
+    """A film in which all that names one id names another."""
+    kinds = {one.kind for one in found(film, Ref) if one.value == key}
+    return changed(film, {kind: lambda value, _: fresh if value == key else value for kind in kinds})

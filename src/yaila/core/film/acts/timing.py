@@ -9,15 +9,13 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from yaila.core.camera import SpeedPoint
-from yaila.core.camera.manners import Steps
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.marked import LEAST_LEG, Route
-from yaila.core.film.model import Duration, Film, Vantage
-from yaila.core.marks import FilmMoment, Moment
-from yaila.core.time import frame_at_timecode
+from yaila.core.film.model import Duration, Film
+from yaila.core.film.walk import Owners, changed
+from yaila.core.quantities import FILM_TIME, FRAMES, OWN_FRAMES, SECONDS
+from yaila.core.time import Rate, SpeedPoint, frame_at_timecode
 
 
 class Retime(FilmAct):
@@ -73,8 +71,9 @@ def _set_passage(film: Film, index: int, frames: int) -> None:
 
 class StretchTime(FilmAct):
     """Stretch the whole film, or from the vantage ``first`` to the vantage ``last``, to ``factor`` of its time: holds,
-    passages, rests between steps, beats and what hangs on film time. Of the whole film the lines of routes, their waits
-    and the offsets of ties are stretched too."""
+    passages, rests between steps, beats and all that hangs on film time. Of the whole film everything else that takes
+    time is stretched too: lines of routes and their waits, the offsets of ties; a mark comes and goes as quickly as
+    before."""
 
     act: Literal["stretch_time"] = "stretch_time"
     factor: float = Field(gt=0, ge=0.01, le=100)
@@ -89,62 +88,65 @@ class StretchTime(FilmAct):
         if first > last:
             first, last = last, first
         whole = self.first is None and self.last is None
-        for index in range(first, last + 1):
-            vantage = film.vantages[index]
-            vantage.hold = _stretched(vantage.hold, self.factor)
-            if index < last or whole:
-                _stretch_passage(vantage, self.factor)
         seconds = film.fps.seconds
         begin = float(seconds(legs[first].start)) if legs else 0.0
         end = math.inf if whole else float(seconds(legs[last].leaves))
         gained = (end - begin) * (self.factor - 1) if math.isfinite(end) else 0.0
 
-        def moved(time: float) -> float:
+        def longer(time: float, _: Owners) -> float:
+            return _stretched(time, self.factor)
+
+        def moved(time: float, _: Owners) -> float:
             if time < begin:
                 return time
             return _stretched(time - begin, self.factor, begin) if time <= end else round(time + gained, 9)
 
-        def hung(moment: Moment) -> Moment:
-            offset = _stretched(moment.offset, self.factor) if whole else moment.offset
-            if isinstance(moment, FilmMoment):
-                return FilmMoment(seconds=moved(moment.seconds), offset=offset)
-            return moment.model_copy(update={"offset": offset})
-
-        film.beats = tuple(moved(beat) for beat in film.beats)
-        for marker in film.markers:
-            marker.starts, marker.ends = hung(marker.starts), hung(marker.ends) if marker.ends else None
-        for route in film.routes:
-            _stretch_route(route, self.factor if whole else 1.0, hung(route.draws.starts))
-        if film.length is not None and whole:
-            film.length = _stretched(film.length, self.factor)
+        takes = {SECONDS: longer, FRAMES: longer}
+        passages = {Duration: lambda duration, _: _stretched_duration(duration, self.factor)}
+        if whole:
+            return changed(film, takes | {FILM_TIME: moved}, passages)
+        film = changed(film, {FILM_TIME: moved})
+        for index in range(first, last + 1):
+            # The last one rests longer; its passage is beyond what is stretched.
+            onward = film.vantages[index].passage
+            film.vantages[index] = changed(film.vantages[index], takes, passages)
+            if index == last:
+                film.vantages[index].passage = onward
         return film
 
 
-def _stretch_route(route: Route, factor: float, starts: Moment) -> None:
-    draws = route.draws
-    route.draws = draws.model_copy(
-        update={
-            "starts": starts,
-            "seconds": max(_stretched(draws.seconds, factor), LEAST_LEG),
-            "legs": tuple(max(_stretched(leg, factor), LEAST_LEG) for leg in draws.legs),
-        }
-    )
-    route.points = tuple(
-        point.model_copy(update={"wait": _stretched(point.wait, factor)}) if point.wait else point
-        for point in route.points
-    )
+class ChangeRate(FilmAct):
+    """Give the film another frame rate. Everything keeps its time: what is counted in frames is counted anew."""
+
+    act: Literal["change_rate"] = "change_rate"
+    rate: str
+
+    def apply(self, film: Film) -> Film:
+        try:
+            rate = Rate.parse(self.rate)
+        except ValueError as error:
+            raise BadEdit(str(error)) from error
+        factor = float(rate.value / film.fps.value)
+
+        def counted(duration: Duration, _: Owners) -> Duration:
+            if duration.unit != "frames":
+                return duration
+            return Duration(unit="frames", value=max(_stretched(duration.value, factor), 0.01))
+
+        film = film.model_copy(deep=True)
+        film.rate = str(rate)
+
+        def frames(count: float, _: Owners) -> float:
+            return count * factor
+
+        return changed(film, {FRAMES: frames, OWN_FRAMES: frames}, {Duration: counted})
 
 
 def _stretched(value: float, factor: float, offset: float = 0.0) -> float:
     return round(offset + value * factor, 9)
 
 
-def _stretch_passage(vantage: Vantage, factor: float) -> None:
-    manner = vantage.passage.manner
-    if isinstance(manner, Steps):
-        rest = min(_stretched(manner.rest, factor), 500.0)
-        vantage.passage.manner = manner.model_copy(update={"rest": rest})
-    duration = vantage.passage.duration
+def _stretched_duration(duration: Duration, factor: float) -> Duration:
     # A pace is the other way round; that of the passage before is stretched there.
     if duration.unit == "natural":
         value = _stretched(duration.value, 1 / factor)
@@ -152,7 +154,7 @@ def _stretch_passage(vantage: Vantage, factor: float) -> None:
         value = duration.value
     else:
         value = _stretched(duration.value, factor)
-    vantage.passage.duration = Duration(unit=duration.unit, value=value)
+    return Duration(unit=duration.unit, value=min(max(value, 0.01), 86400.0))
 
 
 class DrawSpeed(FilmAct):

@@ -9,19 +9,20 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.camera import MAX_TILT, Pose
-from yaila.core.camera.manners import Follow, Glide, Rail
+from yaila.core.camera.manners import AnyManner, Follow, Glide, Rail
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.handles import opposite
-from yaila.core.film.acts.ties import settle
+from yaila.core.film.acts.ties import rehung, without_names
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.legs import leaving_pose, move_of
+from yaila.core.film.legs import leaving_pose, move_of, timing_of
 from yaila.core.film.marked import Route
-from yaila.core.film.model import Film, Span, Vantage
+from yaila.core.film.model import Duration, Film, Passage, Vantage, Width
 from yaila.core.film.part import new_id
+from yaila.core.film.walk import Owners, changed
 from yaila.core.ground import Point
-from yaila.core.ground.placement import Finite
-from yaila.core.marks import PassageMoment, VantageMoment
+from yaila.core.quantities import Finite
+from yaila.core.time import Ease, FilmMoment, Hung, Moment, PassageMoment, Time, VantageMoment
 
 GRIP_TILT = 80.0
 """The steepest tilt that dragging the standing point gives, degrees."""
@@ -36,7 +37,7 @@ class FlownPose(BaseModel):
     model_config = ConfigDict(extra="forbid")
     x: Finite
     y: Finite
-    span: Span
+    span: Width
     tilt: float = Field(0.0, ge=0, le=MAX_TILT)
     heading: float = 0.0
     roll: float = 0.0
@@ -89,24 +90,61 @@ class VantageAtFrame(FilmAct):
         if self.frame >= plan.frames:
             raise BadEdit("The film has no such frame.")
         film = film.model_copy(deep=True)
-        index = max(i for i, leg in enumerate(plan.legs) if leg.start <= self.frame)
+        index = plan.leg_at(self.frame)
         leg, before = plan.legs[index], film.vantages[index]
-        pose = plan.track.pose(self.frame)
-        heading = (pose.heading + 180) % 360 - 180
+        pose = plan.pose(Time(self.frame))
         vantage = Vantage(
-            **{**_posed(pose), "heading": heading},
+            **{**_posed(pose), "heading": (pose.heading + 180) % 360 - 180, "roll": (pose.roll + 180) % 360 - 180},
             id=self.id,
             name=f"Vantage {len(film.vantages) + 1}",
             hold=0.0,
             passage=before.passage.model_copy(deep=True),
         )
-        if self.frame >= leg.leaves and leg.passage:
-            first = max(self.frame - leg.leaves, 1)
-            rest = max(leg.passage - first, 1)
-            before.passage.duration = before.passage.duration.model_copy(update={"unit": "frames", "value": first})
-            vantage.passage.duration = vantage.passage.duration.model_copy(update={"unit": "frames", "value": rest})
+        inside = self.frame - leg.leaves
+        if inside > 0 and leg.passage - inside > 0:
+            self._part_passage(film, index, vantage, inside, leg.passage)
+            film = rehung(film, lambda moment, _: self._onward(moment, before.id, inside / leg.passage))
+        elif self.frame > leg.start and leg.hold:
+            # The rest is parted: a passage of a frame leads from its first half to its second.
+            rest = self.frame - leg.start
+            before.hold = float(film.fps.seconds(rest - 1))
+            vantage.hold = float(film.fps.seconds(leg.hold - rest))
+            vantage.shake = before.shake
+            before.passage = Passage(duration=Duration(unit="frames", value=1), ease=Ease(x1=0, y1=0, x2=1, y2=1))
+            film = rehung(film, lambda moment, _: self._leaving(moment, before.id))
         film.vantages.insert(index + 1, vantage)
         return film
+
+    def _part_passage(self, film: Film, index: int, vantage: Vantage, first: int, whole: int) -> None:
+        """Part a passage: each part takes its frames, its piece of the ease, and, on a rail, its points."""
+        before = film.vantages[index]
+        manner, share = before.passage.manner, first / whole
+        eases = before.passage.ease.parted(share)
+        manners: tuple[AnyManner, AnyManner] = (manner, manner)
+        if isinstance(manner, Rail):
+            move = move_of(film, index)
+            done = float(timing_of(film, index).at(np.array([share]))[0])
+            manners = manner.parted(move, done)
+        for one, ease, onward, frames in zip((before, vantage), eases, manners, (first, whole - first), strict=True):
+            settle = before.passage.settle if one is vantage else None
+            one.passage = Passage(
+                manner=onward, ease=ease, settle=settle, duration=Duration(unit="frames", value=frames)
+            )
+        vantage.shake = before.shake
+
+    def _onward(self, moment: Moment, vantage: str, share: float) -> Moment:
+        if not isinstance(moment, PassageMoment) or moment.vantage != vantage:
+            return moment
+        if moment.share <= share:
+            return moment.model_copy(update={"share": min(moment.share / share, 1.0)})
+        return moment.model_copy(update={"vantage": self.id, "share": (moment.share - share) / (1 - share)})
+
+    def _leaving(self, moment: Moment, vantage: str) -> Moment:
+        """What hung on leaving a rest, or on the passage behind it, hangs on its second half."""
+        later = isinstance(moment, PassageMoment) or (isinstance(moment, VantageMoment) and moment.edge == "leaves")
+        if later and getattr(moment, "vantage", None) == vantage:
+            return moment.model_copy(update={"vantage": self.id})
+        return moment
 
 
 class DuplicateVantage(FilmAct):
@@ -132,12 +170,10 @@ class RemoveVantages(FilmAct):
     vantages: list[str] = Field(min_length=1)
 
     def apply(self, film: Film) -> Film:
-        film = film.model_copy(deep=True)
-        settle(
-            film, lambda moment: isinstance(moment, VantageMoment | PassageMoment) and moment.vantage in self.vantages
-        )
         for one in self.vantages:
-            del film.vantages[film.vantage_index(one)]
+            film.vantage_index(one)
+        film = without_names(film, set(self.vantages))
+        film.vantages = [vantage for vantage in film.vantages if vantage.id not in self.vantages]
         return film
 
 
@@ -374,7 +410,7 @@ class PasteVantages(FilmAct):
         film = film.model_copy(deep=True)
         place = len(film.vantages) if self.after is None else film.vantage_index(self.after) + 1
         here = {route.id for route in film.routes}
-        film.routes.extend(route for route in self.clip.routes if route.id not in here)
+        film.routes.extend(_at_home(route, film) for route in self.clip.routes if route.id not in here)
         known = {route.id for route in film.routes}
         made = []
         for number, vantage in enumerate(self.clip.vantages):
@@ -386,6 +422,19 @@ class PasteVantages(FilmAct):
             made.append(fresh)
         film.vantages[place:place] = made
         return film
+
+
+def _at_home(route: Route, film: Film) -> Route:
+    """A route from another film: what it hung on there, and the style it used, may not be here."""
+    there = film.ids
+    known = there["mark"] | there["vantage"] | {route.id}
+
+    def kept(moment: Moment, _: Owners) -> Moment:
+        hung = {getattr(moment, name, None) for name in ("mark", "route", "vantage")} - {None}
+        return moment if hung <= known else FilmMoment()
+
+    style = route.style if route.style in there["style"] else None
+    return changed(route, {}, {Hung: kept}).model_copy(update={"style": style})
 
 
 def _look(vantage: Vantage, eye: tuple[float, float, float], target: Point) -> None:

@@ -14,10 +14,6 @@
 
   const film = $derived(session.film!);
   const label = $derived(of.mark);
-  const unit = $derived(film.ground.kind === "plain" ? "px" : "m");
-  const share = { unit: "%", factor: 0.01, step: 0.01, places: 2 };
-  const frames = { unit: "frames", min: 1, max: 500, places: 0 };
-  const span = $derived({ unit, step: 0.05, log: true, min: 1e-3, max: 1e9, places: 3 });
   let tab = $state<"place" | "time" | "letters">("place");
   const put = (key: string, value: unknown, says: string) =>
     session.patch([{ op: "replace", path: `${of.path}/${key}`, value }], says);
@@ -101,14 +97,7 @@
     {/if}
   </div>
   {#if label.stands === "frame"}
-    <Fields
-      path={of.path}
-      columns={2}
-      cells={[
-        { key: "u", label: "From the left", value: label.u, ...share, min: -0.5, max: 1.5 },
-        { key: "v", label: "From the top", value: label.v, ...share, min: -0.5, max: 1.5 },
-      ]}
-    />
+    <Fields of="Label" part={label} path={of.path} columns={2} cells={["u", "v"]} />
   {:else if label.stands === "route"}
     <div class="line">
       <Select
@@ -120,29 +109,21 @@
       />
     </div>
     <Fields
+      of="Label"
+      part={label}
       path={of.path}
       columns={2}
       cells={[
-        { key: "along", label: "Middle at", value: label.along, ...share, unit: "% of the way", max: 1 },
-        { key: "gap", label: "Away from it", value: label.gap, max: 1000 },
+        { key: "along", unit: "% of the way" },
+        { key: "gap", label: "Away from it" },
       ]}
     />
   {:else}
     <Fields
+      of="Label"
+      part={label}
       path={of.path}
-      cells={[
-        { key: "height", label: "Height", value: label.height, unit, step: 10, max: 1e7 },
-        { key: "gap", label: "Gap", value: label.gap, max: 1000 },
-        label.stands === "board" && { key: "tilt", label: "Raised by", value: label.tilt, unit: "°", max: 90 },
-        label.stands === "board" && {
-          key: "turn",
-          label: "Turned",
-          value: label.turn,
-          unit: "°",
-          min: -360,
-          max: 360,
-        },
-      ]}
+      cells={["height", "gap", label.stands === "board" && "tilt", label.stands === "board" && "turn"]}
     />
     {#if label.stands === "board"}
       <div class="line">
@@ -153,19 +134,15 @@
         <Tick
           label="Callout: a line leads to it"
           checked={label.leader !== null}
-          onchange={(on) => put("leader", on ? { dx: 180, dy: -140, width: 3, dot: 6, frames: 12 } : null, "Callout")}
+          onchange={(on) => put("leader", on ? {} : null, "Callout")}
         />
       </div>
       {#if label.leader}
         <Fields
+          of="Leader"
+          part={label.leader}
           path="{of.path}/leader"
-          cells={[
-            { key: "dx", label: "To the right", value: label.leader.dx, step: 5, min: -4000, max: 4000, places: 0 },
-            { key: "dy", label: "Down", value: label.leader.dy, step: 5, min: -4000, max: 4000, places: 0 },
-            { key: "frames", label: "Drawn within", value: label.leader.frames, ...frames },
-            { key: "width", label: "Line", value: label.leader.width, step: 0.5, min: 0.2, max: 60 },
-            { key: "dot", label: "Dot", value: label.leader.dot, step: 0.5, max: 100 },
-          ]}
+          cells={["dx", "dy", "frames", "width", "dot"]}
         />
       {/if}
     {/if}
@@ -185,16 +162,15 @@
   </div>
   {#if label.widest !== null || label.closest !== null}
     <Fields
+      of="Label"
+      part={label}
       path={of.path}
       columns={2}
-      cells={[
-        label.widest !== null && { key: "widest", label: "Widest span", value: label.widest, ...span },
-        label.closest !== null && { key: "closest", label: "Closest span", value: label.closest, ...span },
-      ]}
+      cells={[label.widest !== null && "widest", label.closest !== null && "closest"]}
     />
   {/if}
 {:else if tab === "time"}
-  <TimeFields {of} ways={["cut", "fade", "letters", "words", "typed", "rise", "wipe", "pop", "grow"]} />
+  <TimeFields {of} />
 {:else}
   <StyleBar {of} />
   <LetteringFields {of} />

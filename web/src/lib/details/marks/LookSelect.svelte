@@ -2,27 +2,30 @@
   import type { Found } from "../../film/marks";
   import { session } from "../../film/session.svelte";
   import Select from "../../ui/Select.svelte";
+  import { LOOKS } from "./LookFields.svelte";
 
   let {
     of,
     name,
-    label,
-    caption = label,
-    options,
+    caption,
+    says = {},
   }: {
     of: Found;
     /** The property of the look. */
     name: string;
-    label: string;
     caption?: string;
-    options: { value: string; label: string }[];
+    /** What its values are called, where that is not their name. */
+    says?: Record<string, string>;
   } = $props();
+
+  const facts = $derived(session.facts(LOOKS[of.kind], name));
+  const label = $derived(facts?.label ?? name);
 </script>
 
 <Select
   {label}
-  {caption}
+  caption={caption ?? label}
   value={of.look[name] as string}
-  {options}
+  options={(facts?.options ?? []).map((value) => ({ value, label: says[value] ?? value }))}
   onchange={(value) => session.setLook(of, name, value, label)}
 />

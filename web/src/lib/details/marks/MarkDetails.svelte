@@ -5,6 +5,7 @@
   import { session } from "../../film/session.svelte";
   import { length } from "../../format";
   import PanelHead from "../../ui/PanelHead.svelte";
+  import CoursePanel from "../CoursePanel.svelte";
   import LabelDetails from "./LabelDetails.svelte";
   import MarkerDetails from "./MarkerDetails.svelte";
   import RegionDetails from "./RegionDetails.svelte";
@@ -12,6 +13,7 @@
 
   const film = $derived(session.film!);
   const mark = $derived(session.mark);
+  const course = $derived(session.courseAt(session.course));
   const rows = $derived([...session.marks].reverse());
 
   let sheet: HTMLElement;
@@ -48,6 +50,7 @@
   {:else if mark?.kind === "marker"}<MarkerDetails of={mark as Found<"marker">} />
   {:else if mark?.kind === "label"}<LabelDetails of={mark as Found<"label">} />
   {:else if mark?.kind === "region"}<RegionDetails of={mark as Found<"region">} />{/if}
+  {#if mark && course}<CoursePanel {course} mark={mark.mark.id} />{/if}
   <PanelHead title="Marks" sub={rows.length ? `${rows.length}, the topmost first` : ""} strong />
   {#each groups as { name, marks, shown } (name)}
     <div class="group">

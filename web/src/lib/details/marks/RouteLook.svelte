@@ -6,7 +6,7 @@
   import Segments from "../../ui/Segments.svelte";
   import Select from "../../ui/Select.svelte";
   import Tick from "../../ui/Tick.svelte";
-  import Fields, { type FieldCell } from "../Fields.svelte";
+  import Fields from "../Fields.svelte";
   import LookFields from "./LookFields.svelte";
   import LookSelect from "./LookSelect.svelte";
   import AidField from "./AidField.svelte";
@@ -17,48 +17,14 @@
 
   const route = $derived(of.mark);
   const path = $derived(of.path);
-  const plain = $derived(session.film!.ground.kind === "plain");
   const draws = $derived(route.draws);
   const laid = $derived(session.plan!.routes[index]);
-  const travelling = $derived.by((): FieldCell[] => {
-    const one = route.traveller!;
-    const percent = { unit: "%", factor: 0.01, step: 0.05, max: 1, places: 0 };
-    return [
-      { key: "size", label: "Size", value: one.size, min: 2, max: 1000 },
-      { key: "colour", label: "Colour", value: one.colour },
-      { key: "edge", label: "Edge", value: one.edge, step: 0.5, max: 40 },
-      { key: "edge_colour", label: "Edge colour", value: one.edge_colour },
-      { key: "turning", label: "Turns within", value: one.turning, unit: "%", step: 0.5, min: 0.1, max: 50 },
-      { key: "takes_off", label: "Grows within", value: one.takes_off, unit: "frames", max: 500, places: 0 },
-      { key: "height", label: "Cruises at", value: one.height, unit: plain ? "px" : "m", step: 50, max: 1e7 },
-      { key: "climb", label: "Climbs over", value: one.climb, unit: "% of a leg", min: 1, max: 50 },
-      { key: "shadow", label: "Shadow", value: one.shadow, ...percent },
-      { key: "trail", label: "Trail", value: one.trail, unit: "%", max: 100 },
-      { key: "count", label: "How many", value: one.count, unit: "", min: 1, max: 30, places: 0 },
-      { key: "apart", label: "Apart", value: one.apart, unit: "%", step: 0.5, min: 0.5, max: 50 },
-    ];
-  });
   const legs = $derived((laid?.stops ?? []).slice(1).map((stop, k) => ({ stop, before: laid!.stops[k]! })));
   const set = (key: string, value: unknown, label: string) =>
     session.patch([{ op: "replace", path: `${path}/${key}`, value }], label);
 
-  const travellers = [
-    "boat",
-    "ferry",
-    "plane",
-    "helicopter",
-    "car",
-    "van",
-    "train",
-    "bicycle",
-    "walker",
-    "bird",
-    "whale",
-    "arrow",
-    "dot",
-    "ring",
-    "picture",
-  ] as const;
+  const travellers = $derived(session.facts("Traveller", "symbol")?.options ?? []);
+  const leastLeg = $derived(session.facts("Draws", "seconds")?.low ?? 0);
 
   /** The seconds of one leg; those of the others as they are now. */
   function setLeg(k: number, seconds: number) {
@@ -68,7 +34,7 @@
       {
         op: "replace",
         path: `${path}/draws/legs`,
-        value: now.map((value) => Number(Math.max(value, 0.04).toFixed(4))),
+        value: now.map((value) => Number(Math.max(value, leastLeg).toFixed(4))),
       },
       { op: "replace", path: `${path}/draws/pace`, value: "legs" },
     ]);
@@ -135,44 +101,14 @@
     />
   </div>
   {#if draws.part === "piece"}
-    <Fields
-      {path}
-      columns={2}
-      cells={[
-        {
-          key: "draws/piece",
-          label: "Piece",
-          value: draws.piece,
-          unit: "% of the way",
-          step: 1,
-          min: 0.5,
-          max: 100,
-          places: 1,
-        },
-      ]}
-    />
+    <Fields of="Draws" part={draws} path="{path}/draws" columns={2} cells={[{ key: "piece", unit: "% of the way" }]} />
   {/if}
   {#if draws.pace === "camera"}
     {#if !session.film!.vantages.some(({ passage }) => passage.manner.kind === "follow" && passage.manner.route === route.id)}
       <p>No passage follows it yet, so it draws itself in {draws.seconds} s. Choose Follow for a passage in Fly.</p>
     {/if}
   {:else if draws.pace === "whole" || draws.pace === "screen"}
-    <Fields
-      {path}
-      columns={2}
-      cells={[
-        {
-          key: "draws/seconds",
-          label: "The whole way in",
-          value: draws.seconds,
-          unit: "s",
-          step: 0.2,
-          min: 0.04,
-          max: 86400,
-          places: 3,
-        },
-      ]}
-    />
+    <Fields of="Draws" part={draws} path="{path}/draws" columns={2} cells={["seconds"]} />
   {:else}
     <Cells columns={3}>
       {#each legs as { stop, before }, k (k)}
@@ -182,7 +118,7 @@
           text={((stop.reached - before.leaves) / session.rate).toFixed(2)}
           unit="s"
           step={0.1}
-          min={0.04}
+          min={leastLeg}
           ontry={(value) => setLeg(k, value)}
           onkeep={() => session.keepTrial("Leg")}
           ondrop={() => session.dropTrial()}
@@ -194,7 +130,7 @@
     <Tick
       label="Traveller"
       checked={route.traveller !== null}
-      onchange={(on) => set("traveller", on ? { symbol: "boat" } : null, "Traveller")}
+      onchange={(on) => set("traveller", on ? {} : null, "Traveller")}
     />
     {#if route.traveller}
       <Select
@@ -220,45 +156,35 @@
     </div>
   {/if}
   {#if route.traveller}
-    <Fields path="{path}/traveller" cells={travelling} />
+    <Fields
+      of="Traveller"
+      part={route.traveller}
+      path="{path}/traveller"
+      cells={[
+        "size",
+        "colour",
+        "edge",
+        "edge_colour",
+        "turning",
+        "takes_off",
+        "height",
+        { key: "climb", unit: "% of a leg" },
+        "shadow",
+        "trail",
+        "count",
+        "apart",
+      ]}
+    />
   {/if}
   <StyleBar {of} />
   <div class="line">
-    <LookSelect
-      {of}
-      name="dash"
-      label="Line"
-      options={["solid", "dashes", "dots", "double"].map((value) => ({ value, label: value }))}
-    />
-    <LookSelect
-      {of}
-      name="head"
-      label="Head"
-      options={["none", "arrow", "dot"].map((value) => ({ value, label: value }))}
-    />
-    <LookSelect
-      {of}
-      name="blend"
-      label="Blend"
-      options={["normal", "multiply", "screen", "overlay"].map((value) => ({ value, label: value }))}
-    />
+    <LookSelect {of} name="dash" />
+    <LookSelect {of} name="head" />
+    <LookSelect {of} name="blend" />
   </div>
   <div class="line">
-    <LookSelect
-      {of}
-      name="scales"
-      label="Its width"
-      options={[
-        { value: "frame", label: "constant" },
-        { value: "ground", label: "as the ground" },
-      ]}
-    />
-    <LookSelect
-      {of}
-      name="caps"
-      label="Ends"
-      options={["round", "flat", "square"].map((value) => ({ value, label: value }))}
-    />
+    <LookSelect {of} name="scales" says={{ frame: "constant", ground: "as the ground" }} />
+    <LookSelect {of} name="caps" />
     <Tick
       label="Colour runs over"
       checked={of.look.end_colour !== null}
@@ -268,33 +194,19 @@
   <LookFields
     {of}
     cells={[
-      of.look.scales === "frame" && { key: "width", label: "Width", step: 0.5, min: 0.2, max: 200 },
-      of.look.scales === "ground" && {
-        key: "ground",
-        label: "Width on the ground",
-        unit: plain ? "px" : "m",
-        step: 0.05,
-        log: true,
-        min: 0.001,
-        max: 1e7,
-        places: 3,
-      },
-      { key: "colour", label: "Colour" },
-      of.look.end_colour !== null && { key: "end_colour", label: "Colour at its end" },
-      (of.look.dash === "dashes" || of.look.dash === "dots") && {
-        key: "spacing",
-        label: "Spacing",
-        min: 1,
-        max: 400,
-      },
-      { key: "edge", label: "Edge", step: 0.5, max: 60 },
-      { key: "edge_colour", label: "Edge colour" },
-      { key: "glow", label: "Glow", max: 200 },
-      { key: "opacity", label: "Opacity", unit: "%", factor: 0.01, step: 0.05, max: 1, places: 0 },
-      { key: "core", label: "White core", step: 0.5, max: 100 },
-      { key: "shadow", label: "Shadow", max: 100 },
-      { key: "wobble", label: "By hand", step: 0.5, max: 60 },
-      { key: "to_come", label: "Part to come", unit: "%", step: 5, max: 100, places: 0 },
+      of.look.scales === "frame" && "width",
+      of.look.scales === "ground" && "ground",
+      "colour",
+      of.look.end_colour !== null && "end_colour",
+      (of.look.dash === "dashes" || of.look.dash === "dots") && "spacing",
+      "edge",
+      "edge_colour",
+      "glow",
+      "opacity",
+      "core",
+      "shadow",
+      "wobble",
+      "to_come",
     ]}
   />
 {/if}

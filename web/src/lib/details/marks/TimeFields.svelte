@@ -3,11 +3,12 @@
   import type { Found } from "../../film/marks";
   import { session } from "../../film/session.svelte";
   import Select from "../../ui/Select.svelte";
-  import Fields from "../Fields.svelte";
+  import Cells from "../../ui/Cells.svelte";
+  import Field from "../Field.svelte";
   import RevealFields from "../RevealFields.svelte";
   import TieField from "./TieField.svelte";
 
-  let { of, ways }: { of: Found<"region" | "marker" | "label">; ways: string[] } = $props();
+  let { of }: { of: Found<"region" | "marker" | "label"> } = $props();
 
   const NAMES: Record<string, string> = {
     letters: "letter by letter",
@@ -17,7 +18,10 @@
     wipe: "wipe",
     draw: "border draws itself",
   };
-  const options = $derived(ways.map((value) => ({ value, label: NAMES[value] ?? value })));
+  const within = $derived(session.facts("Arrival", "frames"));
+  const options = $derived(
+    (session.choices?.ways[of.kind] ?? []).map((value) => ({ value, label: NAMES[value] ?? value })),
+  );
 </script>
 
 <TieField label="Comes when" path="{of.path}/starts" moment={of.mark.starts} mark={of.mark.id} frame={of.start} />
@@ -33,25 +37,20 @@
     />
   {/each}
 </div>
-<Fields
-  path={of.path}
-  columns={2}
-  cells={(
-    [
-      ["comes", "Comes within"],
-      ["goes", "Goes within"],
-    ] as const
-  ).map(([edge, label]) => ({
-    key: `${edge}/frames`,
-    label,
-    value: of.mark[edge].frames,
-    unit: "frames",
-    min: 1,
-    max: 500,
-    places: 0,
-    disabled: of.mark[edge].how === "cut",
-  }))}
-/>
+<Cells columns={2}>
+  {#each [["comes", "Comes within"], ["goes", "Goes within"]] as const as [edge, label] (edge)}
+    <Field
+      path="{of.path}/{edge}/frames"
+      {label}
+      value={of.mark[edge].frames}
+      unit="frames"
+      min={within?.low ?? 1}
+      max={within?.high ?? Infinity}
+      places={0}
+      disabled={of.mark[edge].how === "cut"}
+    />
+  {/each}
+</Cells>
 
 {#if (of.mark as Label).stands !== "frame"}
   <RevealFields reveal={of.mark.reveal} path={of.path} of={of.mark.id} frame={of.uncovers ?? 0} />

@@ -1,6 +1,7 @@
 <script lang="ts">
-  import type { Plate, PlatePlan } from "../../api/client";
+  import type { Placement, Plate, PlatePlan } from "../../api/client";
   import { session } from "../../film/session.svelte";
+  import { resting } from "../../film/courses";
   import { digits, parseNumber } from "../../format";
   import Button from "../../ui/Button.svelte";
   import Cell from "../../ui/Cell.svelte";
@@ -11,7 +12,8 @@
   let { plate, laid, index }: { plate: Plate; laid: PlatePlan; index: number } = $props();
 
   const plain = $derived(session.film?.ground.kind === "plain");
-  const placement = $derived(plate.placement.kind === "similarity" ? plate.placement : null);
+  const now = $derived(resting<Placement>(plate.placement));
+  const placement = $derived(now.kind === "similarity" ? now : null);
   const kept = $derived(session.sheet!.film.plates[index]?.placement as { scale: number; turn: number } | undefined);
   const place = (value: number) => (plain ? digits(value, 6) : digits(value / 1000, 7));
   const put = (path: string, value: unknown) =>
@@ -197,8 +199,8 @@
   </Cells>
 {:else}
   <p>
-    Laid by {plate.placement.kind === "affine" ? "an affine map" : "a homography"}{plate.bend ? ", bent" : ""}. Drag it,
-    or its corners, and it moves as it is.
+    Laid by {now.kind === "affine" ? "an affine map" : "a homography"}{plate.bend ? ", bent" : ""}. Drag it, or its
+    corners, and it moves as it is.
   </p>
 {/if}
 

@@ -70,30 +70,24 @@
 {/if}
 {#if land?.by === "colour"}
   <Fields
+    of="ByColour"
+    part={land}
     columns={2}
     path="/plates/{index}/land"
     cells={[
-      { key: "tolerance", label: "Tolerance", value: land.tolerance, unit: "of 100", step: 0.5, max: 100 },
-      { key: "softness", label: "Softness", value: land.softness, unit: "of 100", step: 0.5, max: 100 },
+      { key: "tolerance", unit: "of 100", step: 0.5 },
+      { key: "softness", unit: "of 100", step: 0.5 },
     ]}
   />
 {:else if land?.by === "brightness"}
   <Fields
+    of="ByBrightness"
+    part={land}
     columns={2}
     path="/plates/{index}/land"
     cells={[
-      {
-        key: "gamma",
-        label: "Gamma",
-        value: land.gamma,
-        unit: "",
-        step: 0.05,
-        log: true,
-        min: 0.05,
-        max: 20,
-        places: 2,
-      },
-      { key: "lift", label: "Lift", value: land.lift, unit: "%", factor: 0.01, step: 0.02, min: -1, max: 1 },
+      { key: "gamma", unit: "", log: true },
+      { key: "lift", signed: true },
     ]}
   />
 {/if}

@@ -3,6 +3,7 @@
   import Button from "../../ui/Button.svelte";
   import Icon from "../../ui/Icon.svelte";
   import Segments from "../../ui/Segments.svelte";
+  import CoursePanel from "../CoursePanel.svelte";
   import FitTab from "./FitTab.svelte";
   import LandTab from "./LandTab.svelte";
   import PlateTab from "./PlateTab.svelte";
@@ -15,6 +16,7 @@
   let chooser = $state<HTMLInputElement>();
   const index = $derived(session.film?.plates.findIndex((plate) => plate.id === session.selection?.id) ?? -1);
   const plate = $derived(index >= 0 ? session.film!.plates[index]! : null);
+  const course = $derived(session.courseAt(session.course));
   const laid = $derived(index >= 0 ? session.plan!.plates[index]! : null);
 
   async function remove() {
@@ -81,6 +83,7 @@
       onchange={(value) => (tab = value)}
     />
   </div>
+  {#if course?.of === plate.id}<CoursePanel {course} mark={plate.id} />{/if}
   {#if tab === "fit"}<FitTab {plate} {laid} {index} />{:else if tab === "seam"}<SeamTab
       {plate}
       {index}

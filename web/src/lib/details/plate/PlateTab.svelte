@@ -50,28 +50,13 @@
 </Line>
 {#if plate.role === "reference"}
   <Fields
-    columns={2}
+    of="Plate"
+    part={plate}
     path="/plates/{index}"
+    columns={2}
     cells={[
-      {
-        key: "opacity",
-        label: "Opacity on the chart",
-        value: plate.opacity,
-        unit: "%",
-        factor: 0.01,
-        step: 0.05,
-        max: 1,
-      },
-      {
-        key: "contrast",
-        label: "Contrast on the chart",
-        value: plate.contrast,
-        unit: "%",
-        step: 5,
-        min: 10,
-        max: 300,
-        places: 0,
-      },
+      { key: "opacity", label: "Opacity on the chart" },
+      { key: "contrast", label: "Contrast on the chart", step: 5 },
     ]}
   />
 {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { resting } from "../../film/courses";
   import type { Region } from "../../api/client";
   import { session } from "../../film/session.svelte";
   import Button from "../../ui/Button.svelte";
@@ -44,7 +45,7 @@
         session.select({ kind: "region", id: region.id });
       }}
     >
-      <i style:background={region.look.fill}></i><b>{region.name}</b>
+      <i style:background={resting(region.look.fill)}></i><b>{region.name}</b>
       <span
         >{region.rings.length}
         {region.rings.length === 1 ? "outline" : "outlines"}, {corners(region).toLocaleString("en")} corners</span

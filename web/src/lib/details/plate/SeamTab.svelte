@@ -52,13 +52,13 @@
     </div>
   </Line>
 {/if}
+<Fields of="Plate" part={plate} path="/plates/{index}" columns={2} cells={["opacity"]} />
 <Fields
+  of="Feather"
+  part={plate.feather}
+  path="/plates/{index}/feather"
   columns={2}
-  path="/plates/{index}"
-  cells={[
-    { key: "feather/width", label: "Feather width", value: plate.feather.width, unit: "%", max: 100 },
-    { key: "opacity", label: "Opacity", value: plate.opacity, unit: "%", factor: 0.01, step: 0.05, max: 1 },
-  ]}
+  cells={[{ key: "width", label: "Feather width" }]}
 />
 <Line label="Beyond its edges">
   <Segments
@@ -74,27 +74,13 @@
 </Line>
 {#if plate.edges}
   <Fields
-    columns={2}
+    of="Edges"
+    part={plate.edges}
     path="/plates/{index}/edges"
+    columns={2}
     cells={[
-      {
-        key: "reach",
-        label: "Reach on every side",
-        value: plate.edges.reach,
-        unit: "%",
-        step: 5,
-        min: 1,
-        max: 400,
-        places: 0,
-      },
-      {
-        key: "blend",
-        label: "Blend at the joints",
-        value: plate.edges.blend,
-        unit: "%",
-        max: 50,
-        disabled: plate.edges.mode === "mirror",
-      },
+      { key: "reach", step: 5 },
+      { key: "blend", disabled: plate.edges.mode === "mirror" },
     ]}
   />
 {/if}

@@ -1,29 +1,15 @@
 <script lang="ts">
-  import type { Plate, Tone } from "../../api/client";
+  import type { Plate } from "../../api/client";
   import { session } from "../../film/session.svelte";
   import { digits } from "../../format";
   import Button from "../../ui/Button.svelte";
-  import Cells from "../../ui/Cells.svelte";
-  import Field from "../Field.svelte";
+  import Fields from "../Fields.svelte";
 
   let { plate, index }: { plate: Plate; index: number } = $props();
 
   const tone = $derived(plate.tone);
-  const cells: {
-    key: Exclude<keyof Tone, "match" | "strength">;
-    label: string;
-    unit: string;
-    step: number;
-    most: number;
-  }[] = [
-    { key: "exposure", label: "Exposure", unit: "EV", step: 0.05, most: 4 },
-    { key: "contrast", label: "Contrast", unit: "%", step: 1, most: 100 },
-    { key: "saturation", label: "Saturation", unit: "%", step: 1, most: 100 },
-    { key: "hue", label: "Hue", unit: "°", step: 1, most: 180 },
-    { key: "temperature", label: "Temperature", unit: "K", step: 20, most: 3000 },
-    { key: "tint", label: "Tint", unit: "%", step: 1, most: 100 },
-  ];
-  const idle = $derived(cells.every((cell) => tone[cell.key] === 0) && !tone.match);
+  const cells = ["exposure", "contrast", "saturation", "hue", "temperature", "tint"] as const;
+  const idle = $derived(cells.every((cell) => tone[cell] === 0) && !tone.match);
 </script>
 
 <div class="match">
@@ -39,61 +25,26 @@
     {:else if index === 0}It gives the others their tone{:else}not matched{/if}
   </span>
 </div>
-<Cells columns={2}>
-  <Field
-    path="/plates/{index}/tone/strength"
-    label="Strength of the match"
-    value={tone.strength}
-    unit="%"
-    step={5}
-    min={0}
-    max={100}
-    places={0}
-    disabled={!tone.match}
-  />
-  <div class="cell aside">
-    <span>Before and after</span><b>hold B</b>
-  </div>
-</Cells>
-<Cells columns={3}>
-  {#each cells as cell (cell.key)}
-    <Field
-      path="/plates/{index}/tone/{cell.key}"
-      label={cell.label}
-      value={tone[cell.key]}
-      unit={cell.unit}
-      step={cell.step}
-      min={-cell.most}
-      max={cell.most}
-      signed
-    />
-  {/each}
-</Cells>
+<Fields
+  of="Tone"
+  part={tone}
+  path="/plates/{index}/tone"
+  columns={2}
+  cells={[{ key: "strength", step: 5, disabled: !tone.match }]}
+/>
+<Fields
+  of="Tone"
+  part={tone}
+  path="/plates/{index}/tone"
+  cells={cells.map((key) => ({ key, unit: key === "exposure" ? "EV" : undefined, signed: true }))}
+/>
 <div class="foot">
   <Button
     disabled={idle}
-    onclick={() =>
-      session.patch(
-        [
-          {
-            op: "replace",
-            path: `/plates/${index}/tone`,
-            value: {
-              match: null,
-              strength: 85,
-              exposure: 0,
-              contrast: 0,
-              saturation: 0,
-              hue: 0,
-              temperature: 0,
-              tint: 0,
-            },
-          },
-        ],
-        "Tone as it came",
-      )}>As it came</Button
+    onclick={() => session.patch([{ op: "replace", path: `/plates/${index}/tone`, value: {} }], "Tone as it came")}
+    >As it came</Button
   >
-  <span>Kept beside the picture, never worked into it</span>
+  <span>Kept beside the picture; hold <b>B</b> for before and after</span>
 </div>
 
 <style>
@@ -113,21 +64,5 @@
   b {
     font-weight: 560;
     color: var(--ink);
-  }
-  .aside {
-    height: 37px;
-    padding: 3px 12px;
-    border-left: 1px solid var(--rule);
-    border-top: 1px solid var(--rule);
-  }
-  .aside span {
-    display: block;
-    font-size: 10.5px;
-    line-height: 13px;
-    color: var(--ink-3);
-  }
-  .aside b {
-    font-size: 13px;
-    line-height: 18px;
   }
 </style>

@@ -1,19 +1,20 @@
-"""How progress runs over the time of a passage.
+"""How progress runs over time.
 
 An ease is ``cubic-bezier(x1, y1, x2, y2)`` of CSS Easing Functions Level 2 (W3C), or a drawn curve of speed.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
-from typing import NamedTuple
+from typing import Annotated, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 from scipy.interpolate import PchipInterpolator
+
+from yaila.core.quantities import NUMBER, Number
 
 PRESETS: dict[str, tuple[float, float, float, float]] = {
     "Even": (0.0, 0.0, 1.0, 1.0),
@@ -34,6 +35,15 @@ EVEN = 1 / 3
 """A handle on the diagonal at this place starts at the even pace."""
 
 
+def smoothstep(share: Any) -> Any:
+    """3 t^2 - 2 t^3 of a share or an array of them, clamped to 0..1: level at both ends (Hermite)."""
+    if isinstance(share, np.ndarray):
+        share = np.clip(share, 0.0, 1.0)
+    else:
+        share = min(max(share, 0.0), 1.0)
+    return share * share * (3 - 2 * share)
+
+
 class SpeedPoint(NamedTuple):
     """Speed at a moment of the passage, both in shares: time 0..1, speed 0 and up, its scale of no matter."""
 
@@ -49,11 +59,11 @@ class Ease(BaseModel):
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
-    x1: float = Field(0.3, ge=0, le=1)
-    y1: float = Field(0.0, ge=-1, le=2)
-    x2: float = Field(0.2, ge=0, le=1)
-    y2: float = Field(1.0, ge=-1, le=2)
-    speed: tuple[SpeedPoint, ...] = Field((), max_length=24)
+    x1: Number = Field(0.3, ge=0, le=1)
+    y1: Number = Field(0.0, ge=-1, le=2)
+    x2: Number = Field(0.2, ge=0, le=1)
+    y2: Number = Field(1.0, ge=-1, le=2)
+    speed: Annotated[tuple[SpeedPoint, ...], NUMBER] = Field((), max_length=24)
 
     @field_validator("speed")
     @classmethod
@@ -110,6 +120,44 @@ class Ease(BaseModel):
         change = ({"x1": EVEN, "y1": EVEN} if start else {}) | ({"x2": 1 - EVEN, "y2": 1 - EVEN} if end else {})
         return self.model_copy(update=change)
 
+    def parted(self, time: float) -> tuple[Ease, Ease]:
+        """The ease in two, parted at a time within 0..1: each runs from 0 to 1 over its part as the whole did there."""
+        if self.speed:
+            speed = PchipInterpolator(*np.array(self.speed).T)
+            at = [point.time for point in self.speed]
+            first = [*(t for t in at if t < time - 1e-3), time]
+            second = [time, *(t for t in at if t > time + 1e-3)]
+
+            def run(times: list[float]) -> tuple[SpeedPoint, ...]:
+                low, high = times[0], times[-1]
+                speeds = np.maximum(speed(times), 0)
+                return tuple(
+                    SpeedPoint(float((t - low) / (high - low)), float(v)) for t, v in zip(times, speeds, strict=True)
+                )
+
+            parts = run(first), run(second)
+            if all(len(part) > 1 and any(point.speed for point in part) for part in parts):
+                return tuple(self.model_copy(update={"speed": part}) for part in parts)  # type: ignore[return-value]
+            return Ease(x1=0.0, y1=0.0, x2=1.0, y2=1.0), self
+        # De Casteljau at the parameter of that time.
+        s = float(_parameter(self.x1, self.x2, np.array([time]))[0])
+        a, b, c, d = np.array([[0, 0], [self.x1, self.y1], [self.x2, self.y2], [1, 1]], np.float64)
+        ab, bc, cd = a + s * (b - a), b + s * (c - b), c + s * (d - c)
+        abc, bcd = ab + s * (bc - ab), bc + s * (cd - bc)
+        middle = abc + s * (bcd - abc)
+        return _boxed(a, ab, abc, middle), _boxed(middle, bcd, cd, d)
+
+
+def _boxed(
+    start: NDArray[np.float64], one: NDArray[np.float64], two: NDArray[np.float64], end: NDArray[np.float64]
+) -> Ease:
+    """The ease of a Bezier curve between any two places."""
+    size = np.where(np.abs(end - start) > 1e-9, end - start, 1.0)
+    (x1, y1), (x2, y2) = (one - start) / size, (two - start) / size
+    x1, x2 = np.clip([x1, x2], 0, 1)
+    y1, y2 = np.clip([y1, y2], -1, 2)
+    return Ease(x1=float(x1), y1=float(y1), x2=float(x2), y2=float(y2))
+
 
 class _Way:
     """Progress as the integral of a speed curve, scaled to end at 1."""
@@ -129,66 +177,18 @@ def _way(points: tuple[SpeedPoint, ...]) -> _Way:
 
 
 def _bezier_at(x1: float, y1: float, x2: float, y2: float, time: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Solves x(s) = time by bisection to the last bit of s, which is sure for every legal curve as x(s) never falls,
-    then gives y(s)."""
+    return _bezier(y1, y2, _parameter(x1, x2, time))
+
+
+def _parameter(x1: float, x2: float, time: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Solves x(s) = time by bisection to the last bit of s, which is sure for every legal curve as x(s) never falls."""
     low, high = np.zeros_like(time), np.ones_like(time)
     for _ in range(54):
         middle = (low + high) / 2
         below = _bezier(x1, x2, middle) < time
         low, high = np.where(below, middle, low), np.where(below, high, middle)
-    return _bezier(y1, y2, (low + high) / 2)
+    return np.asarray((low + high) / 2)
 
 
 def _bezier(p1: float, p2: float, s: NDArray[np.float64]) -> NDArray[np.float64]:
     return ((1 + 3 * p1 - 3 * p2) * s + 3 * p2 - 6 * p1) * s * s + 3 * p1 * s
-
-
-class Settle(BaseModel):
-    """A small damped overshoot at the end: the camera runs past its goal by ``amount`` percent of the passage and
-    swings back ``swings`` times within the last ``share`` percent of the passage's time."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
-    amount: float = Field(2.0, gt=0, le=20)
-    swings: int = Field(1, ge=1, le=5)
-    share: float = Field(35.0, ge=10, le=70)
-
-
-@dataclass(frozen=True)
-class Timing:
-    """An ease as it is used in a passage: where the passage runs on without a stop, and how it settles."""
-
-    ease: Ease
-    open_start: bool = False
-    open_end: bool = False
-    settle: Settle | None = None
-
-    def at(self, time: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Progress at times 0..1, same shape."""
-        ease = self.ease.opened(self.open_start, self.open_end)
-        if not self.settle or self.open_end:
-            return ease.at(time)
-        # It arrives early and at speed, and the rest of the time is a swing that dies away: a sine under a window
-        # whose value and slope are 0 at the end.
-        amount, share = self.settle.amount / 100, self.settle.share / 100
-        arrives = 1 - share
-        before = np.clip(time / arrives, 0, 1)
-        after = np.clip((time - arrives) / share, 0, 1)
-        turns = 2 * np.pi * self.settle.swings
-
-        def swing(u: NDArray[np.float64]) -> NDArray[np.float64]:
-            return np.asarray(np.sin(turns * u) * (1 - u) ** 2)
-
-        peak = float(swing(np.linspace(0, 0.5 / self.settle.swings, 101)).max())
-        size = amount / peak
-        speed = size * turns / share
-        bump = speed * arrives * bend(before, 0.5)
-        return np.where(time < arrives, ease.at(before) + bump, 1 + size * swing(after))
-
-
-def bend(time: NDArray[np.float64], width: float) -> NDArray[np.float64]:
-    """A curve over times 0..1 whose value and slope are 0 up to ``1 - width``, and whose value is 0 but slope 1 at 1.
-
-    Added to a motion it changes the speed of its arrival and nothing else.
-    """
-    u = np.clip((time - 1) / width + 1, 0, 1)
-    return np.asarray(width * (u**3 - u**2))

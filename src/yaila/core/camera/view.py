@@ -1,0 +1,102 @@
+"""A view: a pose and a frame, with the projections between ground, planes at a height, space and frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yaila.core.camera.pose import FrameSize, Pose
+
+Floats = NDArray[np.float64]
+
+NEAR = 0.02
+"""Nearer to the camera than this, in distances to the target, nothing is drawn."""
+
+
+@dataclass(frozen=True)
+class View:
+    """What a camera sees.
+
+    Attributes:
+        pose: where the camera is.
+        size: what is drawn, pixels.
+        scale: its pixels for a pixel of the film's frame.
+        whole: the size of the whole frame, of which what is drawn may be a part.
+        left, top: where in it that part begins.
+
+    Places of "the target's plane" count east and north from the camera's target, so that no large numbers cancel.
+    """
+
+    pose: Pose
+    size: FrameSize
+    scale: float
+    whole: FrameSize
+    left: int = 0
+    top: int = 0
+
+    @staticmethod
+    def of(pose: Pose, size: FrameSize, scale: float = 1.0, region: tuple[int, int, int, int] | None = None) -> View:
+        """The view of a whole frame, or of a region of it: left, top, width and height, pixels."""
+        left, top, width, height = region or (0, 0, *size)
+        return View(pose, FrameSize(width, height), scale, size, left, top)
+
+    @cached_property
+    def _cut(self) -> Floats:
+        return np.array([[1.0, 0.0, -self.left], [0.0, 1.0, -self.top], [0.0, 0.0, 1.0]])
+
+    @cached_property
+    def space(self) -> Floats:
+        """3x4: places in space, counted from the target, (x, y, height, 1), to frame (u, v, w); w is the depth in
+        distances to the target."""
+        return self._cut @ self.pose.frame_from_space(self.whole)
+
+    @cached_property
+    def frame_from_ground(self) -> Floats:
+        """3x3: the ground (x, y, 1) to frame (u, v, w)."""
+        return self._cut @ self.pose.frame_from_ground(self.whole)
+
+    @cached_property
+    def ground_from_frame(self) -> Floats:
+        """3x3: the inverse of :attr:`frame_from_ground`; w > 0 below the horizon."""
+        return self.pose.ground_from_frame(self.whole) @ np.linalg.inv(self._cut)
+
+    @cached_property
+    def target(self) -> Floats:
+        """The target on the ground, (2,)."""
+        return np.array([self.pose.x, self.pose.y])
+
+    @property
+    def pixels_per_unit(self) -> float:
+        """Frame pixels for a ground unit at the target."""
+        return self.whole.width / self.pose.span
+
+    @property
+    def unit(self) -> float:
+        """Ground units of a pixel of the film's frame, at the target."""
+        return self.pose.span * self.scale / self.whole.width
+
+    def plane(self, height: float = 0.0, east: float = 0.0, north: float = 0.0) -> Floats:
+        """3x3: the target's plane raised by a height and moved by ground units, (x, y, 1), to frame (u, v, w)."""
+        plane = self.space[:, [0, 1, 3]].copy()
+        plane[:, 2] += self.space[:, 2] * height + self.space[:, 0] * east + self.space[:, 1] * north
+        return plane
+
+    def seen(self, places: Floats, heights: Floats | float = 0.0) -> Floats:
+        """Places (n, 2) at heights above the ground, before the division by depth: (n, 3)."""
+        away = np.empty((len(places), 4))
+        away[:, :2] = places - self.target
+        away[:, 2], away[:, 3] = heights, 1.0
+        return np.asarray(away @ self.space.T)
+
+    def project(self, places: Floats, heights: Floats | float = 0.0) -> Floats:
+        """Frame pixels and depth, in distances to the target, of places (n, 2) at heights: (n, 3)."""
+        through = self.seen(places, heights)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return np.column_stack([through[:, :2] / through[:, 2:], through[:, 2]])
+
+    def depth(self, place: Floats, height: float = 0.0) -> float:
+        """How far a place is, in distances to the target."""
+        return float(self.seen(np.asarray(place, np.float64).reshape(1, 2), height)[0, 2])

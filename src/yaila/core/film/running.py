@@ -1,0 +1,121 @@
+"""What courses come to: the values of a moment in place of those that change over the film."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from functools import cache
+from typing import Any, TypeVar
+
+import cv2
+import numpy as np
+from pydantic import BaseModel
+
+from yaila.core.camera.track import turn_between
+from yaila.core.colour import mixed
+from yaila.core.film.timeline import Timeline
+from yaila.core.film.walk import Slot, kept, slots_of
+from yaila.core.ground.placement import Homography, Placement, Similarity, outline
+from yaila.core.quantities import LAID
+from yaila.core.time import Course, Time
+
+P = TypeVar("P", bound=BaseModel)
+
+GONE = 1e-9
+
+
+@cache
+def _changing(part: type[BaseModel]) -> tuple[Slot, ...]:
+    """The fields of a kind of part that may change, and those that hold parts with such fields."""
+    slots = []
+    for slot in slots_of(part):
+        inside = part.model_fields[slot.name].annotation
+        if slot.changes or (slot.holds and not slot.depth and any(_changing(one) for one in _parts_in(inside))):
+            slots.append(slot)
+    return tuple(slots)
+
+
+def _parts_in(annotation: Any) -> list[type[BaseModel]]:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return [annotation]
+    return [one for inner in getattr(annotation, "__args__", ()) for one in _parts_in(inner)]
+
+
+def running(part: P, time: Time, timeline: Timeline, holder: Any = None) -> P:
+    """A part with the values that it has at a moment; ``holder`` is the mark it belongs to, if it does."""
+    return _valued(part, lambda course, slot, owner: course_value(course, slot, time, timeline, holder, owner))
+
+
+def resting(part: P) -> P:
+    """A part with the first value of all that changes: how it is laid out where no moment is meant."""
+    return _valued(part, lambda course, slot, owner: course.stops[0].value)
+
+
+def courses_of(part: BaseModel) -> Iterator[tuple[tuple[str, ...], Course[Any], Slot]]:
+    """The courses in a part, with the names that lead to them."""
+    for slot in _changing(type(part)):
+        value = getattr(part, slot.name)
+        if isinstance(value, Course):
+            yield (slot.name,), value, slot
+        elif isinstance(value, BaseModel):
+            for way, course, inner in courses_of(value):
+                yield (slot.name, *way), course, inner
+
+
+def _valued(part: P, value_of: Callable[[Course[Any], Slot, Any], Any]) -> P:
+    update = {}
+    for slot in _changing(type(part)):
+        value = getattr(part, slot.name)
+        if isinstance(value, Course):
+            update[slot.name] = value_of(value, slot, part)
+        elif isinstance(value, BaseModel):
+            made = _valued(value, value_of)
+            if made is not value:
+                update[slot.name] = made
+    return part.model_copy(update=update) if update else part
+
+
+def course_value(course: Course[Any], slot: Slot, time: Time, timeline: Timeline, holder: Any, owner: Any) -> Any:
+    """The value of a course at a moment."""
+    stops = sorted(((timeline.time(stop.at, holder), stop) for stop in course.stops), key=lambda one: one[0])
+    before = [one for one in stops if one[0] <= time]
+    after = [one for one in stops if one[0] > time]
+    if not before:
+        return after[0][1].value
+    if not after:
+        return before[-1][1].value
+    (start, here), (end, there) = before[-1], after[0]
+    progress = float(here.ease.at(np.array([(time - start) / (end - start)]))[0])
+    return kept(between(slot, here.value, there.value, progress, owner), slot)
+
+
+def between(slot: Slot, start: Any, end: Any, progress: float, owner: Any = None) -> Any:
+    """A value on its way from one to another, as its kind of quantity runs (``Quantity.runs``)."""
+    if slot.kind == LAID:
+        return _laid(start, end, progress, owner.picture.width, owner.picture.height)
+    runs = slot.kind.runs if slot.kind else "evenly"
+    if runs == "colours":
+        return mixed(start, end, progress)
+    if runs == "turns":
+        return start + turn_between(start, end) * progress
+    if runs == "sizes" and start > GONE and end > GONE:
+        return start * (end / start) ** progress
+    return start + (end - start) * progress
+
+
+def _laid(start: Placement, end: Placement, progress: float, width: int, height: int) -> Placement:
+    """A placement between two: what is only moved, sized and turned, evenly in each; else by its corners."""
+    if isinstance(start, Similarity) and isinstance(end, Similarity):
+        return Similarity(
+            x=start.x + (end.x - start.x) * progress,
+            y=start.y + (end.y - start.y) * progress,
+            scale=math.exp(math.log(start.scale) + math.log(end.scale / start.scale) * progress),
+            turn=start.turn + turn_between(start.turn, end.turn) * progress,
+        )
+    corners = [outline(one.matrix(width, height), width, height) for one in (start, end)]
+    there = corners[0] + (corners[1] - corners[0]) * progress
+    middle = there.mean(axis=0)
+    own = np.array([[0, 0], [width, 0], [width, height], [0, height]], np.float32)
+    matrix = cv2.getPerspectiveTransform(own, (there - middle).astype(np.float32))
+    matrix = np.array([[1, 0, middle[0]], [0, 1, middle[1]], [0, 0, 1]]) @ matrix
+    return Homography(coefficients=tuple((matrix / matrix[2, 2]).ravel().tolist()))

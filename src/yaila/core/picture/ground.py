@@ -1,0 +1,232 @@
+"""Drawing the ground: a film's plates through the camera, at draft or final quality.
+
+The same plates, pose and size always give the same pixels, whichever process or thread draws them and whatever
+is in memory already.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from enum import Enum
+from functools import cache
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yaila.core.camera import View
+from yaila.core.film import Plate
+from yaila.core.film.scene import Uncovered
+from yaila.core.imagery import PAGE, AdjustedPyramid, PageStore, Pyramid
+from yaila.core.imagery.pages import PageKey, PagesFull
+from yaila.core.picture import raster
+from yaila.core.picture.reveals import mask_of
+
+
+class Quality(Enum):
+    """How much care each pixel is given: sharpness, blend, least and most taps a side of the raster."""
+
+    DRAFT = (0.95, 0.3, 1, 2)
+    FINAL = (0.5, 0.4, 2, 16)
+
+
+@dataclass(frozen=True)
+class PlateLayer:
+    """A plate ready to be drawn: its picture's pyramid, and how it lies."""
+
+    key: str
+    pyramid: Pyramid
+    ground_from_plate: NDArray[np.float64]
+    opacity: float = 1.0
+    feather_shape: str = "rectangle"
+    feather: float = 0.0
+    """Percent, as in the document."""
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height of the plate, pixels."""
+        return self.pyramid.sizes[0]
+
+
+def pyramid_of(plate: Plate, open_picture: Callable[[str], Pyramid]) -> Pyramid:
+    """The pyramid of a plate, its adjustments worked in."""
+    pyramid, adjustments = open_picture(plate.picture.sha256), plate.adjustments
+    return pyramid if adjustments.idle else AdjustedPyramid(pyramid, adjustments)
+
+
+def layer_of(plate: Plate, open_picture: Callable[[str], Pyramid]) -> PlateLayer:
+    """A plate ready to be drawn."""
+    drawn = plate.feather.shape == "outline"
+    return PlateLayer(
+        plate.look,
+        pyramid_of(plate, open_picture),
+        plate.matrix,
+        plate.opacity,
+        "rectangle" if drawn else plate.feather.shape,
+        0.0 if drawn else plate.feather.width,
+    )
+
+
+def draw_plates(
+    stack: Stack,
+    plates: Sequence[Plate],
+    reveals: Mapping[str, Uncovered],
+    view: View,
+    quality: Quality,
+    store: PageStore,
+    background: tuple[int, int, int, int],
+) -> NDArray[np.uint8]:
+    """What a view shows of plates, from the bottom of the stack up, of which some are uncovered in part: premultiplied
+    RGBA, (height, width, 4) uint8, over a background. ``stack`` is theirs."""
+    top_first = list(reversed(plates))
+    masks = {
+        index: mask_of(reveals[plate.id], plate, view) for index, plate in enumerate(top_first) if plate.id in reveals
+    }
+    return stack.draw(view, background, quality, store, masks)
+
+
+def draw(
+    layers: Sequence[PlateLayer],
+    view: View,
+    background: tuple[int, int, int, int],
+    quality: Quality,
+    store: PageStore,
+) -> NDArray[np.uint8]:
+    """Draw layers, the top one first; see :meth:`Stack.draw`."""
+    return Stack(layers).draw(view, background, quality, store)
+
+
+class Stack:
+    """Layers, the top one first, as arrays for the raster: all of them that does not depend on the view."""
+
+    def __init__(self, layers: Sequence[PlateLayer]) -> None:
+        count = len(layers)
+        self.layers = tuple(layers)
+        self._inverse = np.zeros((count, 3, 3))
+        self._settings = np.zeros((count, 8))
+        self._edges = np.zeros((count, raster.MOST_LEVELS, 2))
+        self._starts = np.zeros((count, raster.MOST_LEVELS), np.int64)
+        self._columns = np.ones((count, raster.MOST_LEVELS), np.int64)
+        self._first: list[int] = []
+        self._places: list[tuple[int, str, int, int]] = []
+        """Where the pages of each level start in the table, and layer, key, level and pages in a row of each."""
+        pages = 0
+        for i, layer in enumerate(layers):
+            self._inverse[i] = np.linalg.inv(layer.ground_from_plate)
+            levels = layer.pyramid.sizes[: raster.MOST_LEVELS]
+            self._settings[i] = (
+                *layer.size,
+                layer.opacity,
+                0.0 if layer.feather_shape == "rectangle" else 1.0,
+                layer.feather / 100,
+                0.0 if layer.pyramid.alpha else 1.0,
+                len(levels),
+                -1.0,
+            )
+            for level, (width, height) in enumerate(levels):
+                columns = -(-width // PAGE)
+                self._edges[i, level] = width - 1, height - 1
+                self._starts[i, level], self._columns[i, level] = pages, columns
+                self._first.append(pages)
+                self._places.append((i, layer.key, level, columns))
+                pages += columns * -(-height // PAGE)
+        self._count = int(pages)
+
+    def draw(
+        self,
+        view: View,
+        background: tuple[int, int, int, int],
+        quality: Quality,
+        store: PageStore,
+        masks: Mapping[int, NDArray[np.uint8]] | None = None,
+    ) -> NDArray[np.uint8]:
+        """Draw as a view shows it: (height, width, 4) uint8 premultiplied RGBA, sRGB.
+
+        Rows are drawn in as many bands as it takes for the pages of each to fit in the store.
+
+        Args:
+            background: premultiplied RGBA 0..255, what shines through where no layer covers.
+            masks: how much is seen, (height, width) uint8, of layers by their place.
+        """
+        out = raster.empty_frame(*view.size)
+        maps, settings = self._inverse @ view.ground_from_frame, self._settings
+        hiding = np.zeros((0, 1, 1), np.uint8)
+        if masks:
+            settings = settings.copy()
+            settings[list(masks), raster.MASK] = range(len(masks))
+            hiding = np.stack(list(masks.values()))
+        bands = [(0, view.size.height)]
+        while bands:
+            first, last = bands.pop()
+            try:
+                self._band(out, first, last, maps, settings, hiding, background, quality, store)
+            except PagesFull:
+                if last - first <= raster.CELL:
+                    raise
+                middle = (first + last) // 2
+                bands += [(middle, last), (first, middle)]
+        return out
+
+    def _band(
+        self,
+        out: NDArray[np.uint8],
+        first: int,
+        last: int,
+        maps: NDArray[np.float64],
+        settings: NDArray[np.float64],
+        masks: NDArray[np.uint8],
+        background: tuple[int, int, int, int],
+        quality: Quality,
+        store: PageStore,
+    ) -> None:
+        wanted = np.zeros(self._count + 1, np.bool_)
+        shape = (maps, settings, self._edges, self._starts, self._columns)
+        cells = -(-(last - first) // raster.CELL), -(-out.shape[1] // raster.CELL)
+        touched = np.zeros((*cells, len(self.layers)), np.bool_)
+        raster.needed(first, last, out.shape[1], *shape, quality.value[0], wanted, touched)
+        indices = np.flatnonzero(wanted)
+        keys = self._keys(indices)
+        pixels, under = out.view(np.uint32)[..., 0], np.asarray(background, np.float32)
+        with store.pinned({key: self.layers[layer].pyramid for layer, key in keys}) as slots:
+            table = np.zeros(self._count + 1, np.uint32)
+            table[indices] = [slots[key] for _, key in keys]
+
+            def rows(start: int, end: int) -> None:
+                raster.draw_rows(
+                    pixels, start, end, first, touched, *shape, table, store.texels, masks, under, *quality.value
+                )
+
+            _in_threads(rows, first, last)
+
+    def _keys(self, indices: NDArray[np.int64]) -> list[tuple[int, PageKey]]:
+        """Layer and page of places in the table."""
+        levels = np.searchsorted(self._first, indices, side="right") - 1
+        keys: list[tuple[int, PageKey]] = []
+        for index, at in zip(indices.tolist(), levels.tolist(), strict=True):
+            layer, key, level, columns = self._places[at]
+            row, column = divmod(index - self._first[at], columns)
+            keys.append((layer, (key, level, column, row)))
+        return keys
+
+
+@cache
+def _threads() -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(os.cpu_count() or 2, thread_name_prefix="draw", initializer=_yield_to_others)
+
+
+def _yield_to_others() -> None:
+    """Drawing gives way to whatever answers a person in the same process."""
+    if hasattr(os, "setpriority"):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), os.getpriority(os.PRIO_PROCESS, 0) + 5)
+
+
+def _in_threads(rows: Callable[[int, int], None], first: int, last: int) -> None:
+    """Call ``rows`` for parts of a range of rows side by side, one for each processor and a few to spare."""
+    count = (os.cpu_count() or 2) * 4
+    edges = np.linspace(first, last, count + 1).astype(int)
+    for done in [_threads().submit(rows, int(a), int(b)) for a, b in pairwise(edges) if b > a]:
+        done.result()

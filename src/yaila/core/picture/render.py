@@ -1,0 +1,226 @@
+"""One renderer: a film at a moment becomes a picture, whoever asks for it.
+
+A frame is made by passes, one after the other (``PASSES``): the plates, what lies on the ground, what stands or floats.
+The same request always gives the same pixels, whichever process or thread draws them and whatever is in memory.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from itertools import chain
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from yaila.core.camera import FrameSize, Pose, View
+from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
+from yaila.core.imagery import PageStore, Pyramid
+from yaila.core.picture import labels, markers, regions, routes
+from yaila.core.picture.canvas import bytes_of, painted
+from yaila.core.picture.ground import Quality, Stack, draw_plates, layer_of
+from yaila.core.picture.kit import Kit
+from yaila.core.picture.stage import Easel, Piece, Stage
+from yaila.core.time import Time
+
+MOST_FILMS = 16
+"""Films whose choreography a renderer keeps."""
+
+Pixels = NDArray[np.uint8]
+"""(height, width, 4) uint8 premultiplied RGBA, sRGB."""
+
+
+@dataclass(frozen=True)
+class Request:
+    """What is to be drawn: a film at a moment, the size of the frame, and how carefully.
+
+    ``pose`` is another camera than the film's own at that moment. ``clear`` leaves what no plate covers see-through
+    instead of the film's background. ``region`` draws a part of the frame alone: left, top, width and height, pixels.
+    """
+
+    film: Film
+    time: Time
+    size: FrameSize
+    quality: Quality = Quality.FINAL
+    pose: Pose | None = None
+    clear: bool = False
+    region: tuple[int, int, int, int] | None = None
+
+
+@dataclass(frozen=True)
+class Layer:
+    """A part of a picture by itself: all marks of one depth that follow one another, or the ground (``of`` empty).
+
+    ``depth`` is in distances to the target: 1 at the target, 0 for what stands in the frame, none for the ground.
+    """
+
+    of: tuple[str, ...]
+    depth: float | None
+    pixels: Pixels
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A finished frame."""
+
+    pixels: Pixels
+
+    @property
+    def rgb(self) -> NDArray[np.uint8]:
+        """(height, width, 3) uint8: as it is over black where it is see-through."""
+        return np.ascontiguousarray(self.pixels[..., :3])
+
+
+@dataclass
+class Work:
+    """A frame on its way through the passes."""
+
+    request: Request
+    scene: Scene
+    view: View
+    renderer: Renderer
+    pixels: Pixels = field(default_factory=lambda: np.zeros((0, 0, 4), np.uint8))
+    standing: list[Piece] = field(default_factory=list)
+
+    @property
+    def background(self) -> tuple[int, int, int, int]:
+        """What shows where no plate covers, premultiplied RGBA."""
+        return (0, 0, 0, 0) if self.request.clear else (*bytes_of(self.request.film.background), 255)
+
+
+def plates(work: Work) -> None:
+    """The ground's pictures."""
+    renderer = work.renderer
+    work.pixels = renderer.ground(work)
+
+
+def marks_on_the_ground(work: Work) -> None:
+    """Regions, lines, and whatever else lies on the ground."""
+    pieces = list(chain.from_iterable(PAINTERS[kind](getattr(work.scene, kind), _stage(work)) for kind in PAINTERS))
+    work.standing = [piece for piece in pieces if not piece.lies]
+    lying = [piece for piece in pieces if piece.lies]
+    if pieces:
+        # The ground as it was is kept: pieces of it are lifted, and the same one serves while the camera rests.
+        ground, work.pixels = work.pixels, work.pixels.copy()
+        _paint(work, lying, ground)
+
+
+def what_stands(work: Work) -> None:
+    """Travellers, signs, names: what stands on the ground, floats over it or stands in the frame."""
+    _paint(work, work.standing, work.pixels)
+
+
+def _paint(work: Work, pieces: list[Piece], ground: Pixels) -> None:
+    if pieces:
+        with painted(work.pixels, opaque=not work.request.clear) as canvas:
+            for piece in pieces:
+                piece.paint(Easel(canvas, ground))
+
+
+PAINTERS: dict[str, Callable[[Any, Stage], list[Piece]]] = {
+    "regions": regions.pieces,
+    "routes": routes.pieces,
+    "markers": markers.pieces,
+    "labels": labels.pieces,
+}
+"""What gives the pieces of each kind of mark, in the order in which they are painted; named as in ``Scene``."""
+
+PASSES: tuple[Callable[[Work], None], ...] = (plates, marks_on_the_ground, what_stands)
+
+
+def _stage(work: Work) -> Stage:
+    georeferenced = work.request.film.ground.kind == "mercator"
+    return Stage(work.view, georeferenced, work.scene.light, work.renderer.kit)
+
+
+class Renderer:
+    """Draws pictures. It keeps the pages of plates that were looked at, and the last ground, which stays the same while
+    the camera rests; nothing of that changes what is drawn."""
+
+    def __init__(self, open_picture: Callable[[str], Pyramid], pages: PageStore, kit: Kit | None = None) -> None:
+        self.open_picture, self.pages, self.kit = open_picture, pages, kit or Kit()
+        self._last: tuple[object, Pixels] | None = None
+        self._stacks: OrderedDict[tuple[int, ...], tuple[tuple[Plate, ...], Stack]] = OrderedDict()
+        self._films: OrderedDict[int, tuple[Film, Choreography]] = OrderedDict()
+
+    def render(self, request: Request) -> Picture:
+        """Draw a picture.
+
+        Raises:
+            BadEdit: the film cannot be worked out.
+        """
+        work = self._begun(request)
+        for one in PASSES:
+            one(work)
+        return Picture(work.pixels)
+
+    def layers(self, request: Request) -> list[Layer]:
+        """The same picture in layers, from the ground up: laid over one another ("over", W3C Compositing and Blending
+        Level 1) they give the whole again."""
+        work = self._begun(request)
+        plates(work)
+        marks_on_the_ground(work)
+        made = [Layer((), None, work.pixels)]
+        for piece in work.standing:
+            pixels = np.zeros_like(work.pixels)
+            with painted(pixels, opaque=False) as canvas:
+                piece.paint(Easel(canvas, pixels))
+            made.append(Layer((piece.of,), piece.depth, pixels))
+        return made
+
+    def _begun(self, request: Request) -> Work:
+        choreography = self._choreography(request.film)
+        pose = request.pose or choreography.pose(request.time)
+        view = View.of(pose, request.size, request.size.width / request.film.frame.width, request.region)
+        return Work(request, scene_at(request.film, choreography, request.time), view, self)
+
+    def _choreography(self, film: Film) -> Choreography:
+        """That of a film, which is not changed any more once it is drawn."""
+        known = self._films.get(id(film))
+        if known is None or known[0] is not film:
+            known = self._films[id(film)] = (film, choreograph(film))
+            while len(self._films) > MOST_FILMS:
+                self._films.popitem(last=False)
+        return known[1]
+
+    def ground(self, work: Work) -> Pixels:
+        """The plates of a scene; marks may move on them while they stay the same."""
+        scene, request = work.scene, work.request
+        stack = self._stack(scene.plates)
+        key = (stack, work.view, request.quality, work.background, scene.reveals)
+        last = self._last
+        if last is None or last[0] != key:
+            pixels = draw_plates(
+                stack, scene.plates, scene.reveals, work.view, request.quality, self.pages, work.background
+            )
+            last = self._last = (key, pixels)
+        return last[1]
+
+    def _stack(self, plates: tuple[Plate, ...]) -> Stack:
+        """Plates made ready, kept for as long as they are the very same."""
+        ids = tuple(map(id, plates))
+        known = self._stacks.get(ids)
+        if known is None or any(a is not b for a, b in zip(known[0], plates, strict=True)):
+            stack = Stack([layer_of(plate, self.open_picture) for plate in reversed(plates)])
+            known = self._stacks[ids] = (plates, stack)
+            while len(self._stacks) > MOST_FILMS:
+                self._stacks.popitem(last=False)
+        return known[1]
+
+
+def over(layers: list[Pixels]) -> Pixels:
+    """Layers laid over one another, the first at the bottom: premultiplied RGBA, on encoded values."""
+    total: NDArray[Any] = layers[0].astype(np.float32)
+    for layer in layers[1:]:
+        total = layer + total * (1 - layer[..., 3:].astype(np.float32) / 255)
+    return np.asarray(np.clip(total + 0.5, 0, 255), np.uint8)
+
+
+def jpeg(picture: Picture, quality: int) -> bytes:
+    """A picture as JPEG."""
+    shown = cv2.cvtColor(picture.pixels, cv2.COLOR_RGBA2BGR)
+    _, data = cv2.imencode(".jpg", shown, [cv2.IMWRITE_JPEG_QUALITY, quality])
+    return data.tobytes()

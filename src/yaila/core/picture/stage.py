@@ -1,0 +1,43 @@
+"""What painters are given, and what they give back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import skia
+from numpy.typing import NDArray
+
+from yaila.core.camera import View
+from yaila.core.film.scene import Light
+from yaila.core.picture.kit import Kit
+
+
+@dataclass(frozen=True)
+class Stage:
+    """The view that marks are painted in, whether the ground is the Earth's, the light, and fonts and signs."""
+
+    view: View
+    georeferenced: bool
+    light: Light
+    kit: Kit
+
+
+@dataclass(frozen=True)
+class Easel:
+    """A canvas, and the picture of the ground that was there before any mark, (height, width, 4) RGBA."""
+
+    canvas: skia.Canvas
+    ground: NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Something to be painted, of the mark ``of``. What ``lies`` belongs to the ground and is under all that stands;
+    ``depth`` is how far what stands is from the camera, in distances to the target, 0 for what stands in the frame."""
+
+    of: str
+    lies: bool
+    depth: float
+    paint: Callable[[Easel], None]

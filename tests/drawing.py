@@ -1,0 +1,85 @@
+"""Pictures of films and of scenes put together by hand, as tests need them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from yaila.core.camera import FrameSize, Pose, Track, View
+from yaila.core.camera.pace import moves
+from yaila.core.film import Choreography, Film, Scene
+from yaila.core.film import scene_at as scene_at_time
+from yaila.core.imagery import PageStore, Pyramid
+from yaila.core.picture import Kit, PlateLayer, Quality, Renderer, Request
+from yaila.core.picture import draw as draw_layers
+from yaila.core.picture.render import PASSES, Work
+from yaila.core.time import ZERO, Time
+
+
+def track_of(choreography: Choreography) -> Track:
+    """The camera at every frame of a film."""
+    return choreography.camera.at(np.arange(choreography.frames, dtype=np.float64))
+
+
+def motion(track: Track, size: FrameSize) -> np.ndarray:
+    """How far the picture moves from each moment to the next, frame widths: its middle, and the fastest of it."""
+    moved = moves(track.part(slice(None, -1)), track.part(slice(1, None)), size)
+    return np.stack([moved[:, 0], moved.max(axis=1)], axis=1)
+
+
+def scene_at(film: Film, choreography: Choreography, frame: float) -> Scene:
+    """The scene at a frame."""
+    return scene_at_time(film, choreography, Time(frame))
+
+
+def draw_scene(frame: np.ndarray, scene: Scene, pose: Pose, film: Film, kit: Kit = Kit()) -> np.ndarray:  # noqa: B008
+    """A frame, (height, width, 3), with the marks of a scene over it."""
+    height, width = frame.shape[:2]
+    size = FrameSize(width, height)
+    pixels = np.dstack([frame, np.full((height, width), 255, np.uint8)])
+    view = View.of(pose, size, width / film.frame.width)
+    work = Work(Request(film, ZERO, size), scene, view, Renderer(_nothing, PageStore(1), kit), pixels)
+    for one in PASSES[1:]:
+        one(work)
+    return work.pixels[..., :3]
+
+
+def picture_of(
+    film: Film,
+    pose: Pose,
+    size: FrameSize,
+    quality: Quality,
+    open_picture: Callable[[str], Pyramid],
+    store: PageStore,
+    scene: Scene | None = None,
+) -> np.ndarray:
+    """What a pose sees of a film, (height, width, 3); of a scene put together by hand, with the film's plates."""
+    scene = scene or Scene()
+    plates = tuple(plate for plate in film.plates if plate.in_film)
+    work = Work(
+        Request(film, ZERO, size, quality),
+        replace(scene, plates=scene.plates or plates),
+        View.of(pose, size, size.width / film.frame.width),
+        Renderer(open_picture, store),
+    )
+    for one in PASSES:
+        one(work)
+    return work.pixels[..., :3]
+
+
+def draw(
+    layers: Sequence[PlateLayer],
+    pose: Pose,
+    size: FrameSize,
+    background: tuple[int, int, int],
+    quality: Quality,
+    pages: PageStore,
+) -> np.ndarray:
+    """Layers as a pose sees them, (height, width, 3)."""
+    return draw_layers(layers, View.of(pose, size), (*background, 255), quality, pages)[..., :3]
+
+
+def _nothing(key: str) -> Pyramid:
+    raise AssertionError(f"a picture was asked for: {key}")
