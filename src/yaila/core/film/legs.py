@@ -11,8 +11,8 @@ from yaila.core.camera.manners import Follow
 from yaila.core.errors import BadEdit
 from yaila.core.film.model import Film, Vantage
 
-MOST_FRAMES = 2_000_000
-"""The longest film, frames."""
+MOST_FRAMES = 24 * 3600 * 240
+"""The longest film, frames: a day at the highest rate."""
 
 LEAST_SECONDS = 0.4
 """A move of no length still takes a moment, or natural time would make a jump of it."""

@@ -245,13 +245,15 @@ class TimedMark(Mark):
 
 
 class Marker(TimedMark):
-    """A sign at a place of the ground. It blinks ``blinks`` times, ``blink`` frames each, once it is there."""
+    """A sign at a place of the ground. One that lies on it is turned by ``turn`` degrees from north. It blinks ``blinks``
+    times, ``blink`` frames each, once it is there."""
 
     kind: ClassVar[str] = "marker"
     ways: ClassVar[tuple[str, ...]] = ("cut", "fade", "pop", "grow", "drop", "draw")
     name: Name = "Marker"
     x: East
     y: North
+    turn: Changes[Bearing] = Field(0.0, ge=-360, le=360, title="Turned")
     blinks: Count = Field(0, ge=0, le=100)
     blink: Frames = Field(12, ge=2, le=250, title="Each blink")
     look: MarkerLook = Field(default_factory=MarkerLook)

@@ -21,8 +21,8 @@ from yaila.core.quantities import LAID, NUMBER, Bearing, East, Finite, GroundLen
 class Point(NamedTuple):
     """A place on the ground, in ground units: x east, y north."""
 
-    x: float
-    y: float
+    x: Finite
+    y: Finite
 
 
 class Similarity(BaseModel):

@@ -23,7 +23,8 @@ def painted(pixels: NDArray[np.uint8], opaque: bool) -> Iterator[skia.Canvas]:
 
 def image_of(picture: NDArray[np.uint8]) -> skia.Image:
     """A picture, (height, width, 4) uint8 premultiplied RGBA, to be drawn on a canvas."""
-    return skia.Image.fromarray(np.ascontiguousarray(picture), colorType=skia.kRGBA_8888_ColorType)
+    kind = {"colorType": skia.kRGBA_8888_ColorType, "alphaType": skia.kPremul_AlphaType}
+    return skia.Image.fromarray(np.ascontiguousarray(picture), **kind)
 
 
 def matrix_of(plane: NDArray[np.float64]) -> skia.Matrix:

@@ -50,6 +50,7 @@ def _draw(canvas: skia.Canvas, present: PresentMarker, view: View, kit: Kit) -> 
         near = view.project(place + np.array([[step, 0.0], [0.0, step]]))
         (a, b), (c, d) = ((near[:, :2] - [u, v]) / step * look.ground / 2).tolist()
         canvas.concat(skia.Matrix([a, c, 0, b, d, 0, 0, 0, 1]))
+        canvas.rotate(-marker.turn)
         half = 1.0
         edge = look.edge / max(look.size / 2, 1)
     else:

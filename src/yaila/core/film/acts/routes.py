@@ -54,7 +54,7 @@ class ImportRoute(FilmAct):
     name: str
     points: list[Point] = Field(min_length=2, max_length=2_000_000)
     stops: dict[int, str] = Field(default_factory=dict)
-    tolerance: float | None = Field(None, gt=0)
+    tolerance: float | None = Field(None, gt=0, le=1e9, allow_inf_nan=False)
     id: str = Field(default_factory=new_id)
 
     def apply(self, film: Film) -> Film:
@@ -128,19 +128,9 @@ def _with_point(route: Route, way: float, stop: str | None) -> tuple[int, tuple[
     abc, bcd = ab + share * (bc - ab), bc + share * (cd - bc)
     middle = abc + share * (bcd - abc)
 
-    def held(index: int, before: NDArray[np.float64] | None, after: NDArray[np.float64] | None) -> None:
-        at = np.array([points[index].x, points[index].y])
-        pieces = len(curve.control)
-        if before is None:
-            before = curve.control[(index - 1) % pieces, 2] if index or route.closed else 2 * at - after
-        if after is None:
-            after = curve.control[index % pieces, 1] if index < pieces or route.closed else 2 * at - before
-        handles = {name: tuple((end - at).tolist()) for name, end in (("before", before), ("after", after))}
-        points[index] = points[index].model_copy(update=handles)
-
     if count > 2 or points[0].after or points[1].before:
-        held(piece, None, ab)
-        held((piece + 1) % count, cd, None)
+        points[piece] = _held(route, piece, after=ab)
+        points[(piece + 1) % count] = _held(route, (piece + 1) % count, before=cd)
         new = RoutePoint(
             x=float(middle[0]), y=float(middle[1]), stop=stop,
             before=tuple((abc - middle).tolist()), after=tuple((bcd - middle).tolist()),
@@ -149,6 +139,22 @@ def _with_point(route: Route, way: float, stop: str | None) -> tuple[int, tuple[
         new = RoutePoint(x=float(middle[0]), y=float(middle[1]), stop=stop)
     points.insert(piece + 1, new)
     return piece + 1, tuple(points)
+
+
+def _held(
+    route: Route, index: int, before: NDArray[np.float64] | None = None, after: NDArray[np.float64] | None = None
+) -> RoutePoint:
+    """A point of a route with handles that hold the line as it runs there, or those given."""
+    point, control = route.points[index], route.curve.control
+    at, pieces = np.array([point.x, point.y]), len(control)
+    into = control[(index - 1) % pieces, 2] if index or route.closed else None
+    onto = control[index % pieces, 1] if index < pieces or route.closed else None
+    before, after = into if before is None else before, onto if after is None else after
+    # At an end the other handle only mirrors the one that counts.
+    before = 2 * at - after if before is None and after is not None else before
+    after = 2 * at - before if after is None and before is not None else after
+    handles = {"before": tuple((before - at).tolist()), "after": tuple((after - at).tolist())}  # type: ignore[operator]
+    return point.model_copy(update=handles)
 
 
 def _share_of_leg(film: Film, route: Route, leg: int, way: float) -> float:
@@ -283,7 +289,9 @@ class SplitRoute(FilmAct):
         share = float(lengths[0] / max(lengths[1], 1e-12))
         rest = [legs[leg] * (1 - inside)] if at not in route.stops else []
         behind = route.model_copy(deep=True, update={"id": self.id, "name": f"{route.name[:110]}, on"})
-        behind.points = route.points[at:]
+        # Cut, it is the same line: what follows no longer bends what comes before.
+        cut = _held(route, at)
+        behind.points = (cut, *route.points[at + 1 :])
         behind.draws = route.draws.model_copy(
             update={
                 "starts": MarkMoment(mark=route.id, edge="ends", offset=route.points[at].wait * float(film.fps.value)),
@@ -291,7 +299,7 @@ class SplitRoute(FilmAct):
                 "legs": tuple(max(one, LEAST_LEG) for one in [*rest, *legs[leg + 1 :]]),
             }
         )
-        route.points = route.points[: at + 1]
+        route.points = (*route.points[:at], cut)
         route.draws = route.draws.model_copy(
             update={
                 "seconds": max(route.draws.seconds * share, LEAST_LEG),

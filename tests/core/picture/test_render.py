@@ -1,0 +1,139 @@
+"""One renderer: layers that give the whole again, regions of a frame, several plates uncovered at once."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from skia import BlendMode, Image, Paint, Surface, kPremul_AlphaType, kRGBA_8888_ColorType
+
+from tests.core.film.test_walk import SIZE, Texture, full
+from yaila.core.camera import FrameSize, Pose
+from yaila.core.film import Film
+from yaila.core.film.marked import Label, Marker, Reveal
+from yaila.core.imagery import PageStore
+from yaila.core.picture import Quality, Renderer, Request, over
+from yaila.core.picture.render import PAINTERS, PASSES
+from yaila.core.time import FilmMoment, Time
+
+
+@pytest.fixture
+def renderer() -> Renderer:
+    """One over plates of a fine texture."""
+    return Renderer(lambda key: Texture(600, 400), PageStore(32))
+
+
+@pytest.mark.parametrize("time", [27, 58, 82.5])
+def test_layers_laid_over_one_another_give_the_whole_again(renderer: Renderer, time: float) -> None:
+    request = Request(full(), Time(time), SIZE)
+    layers = renderer.layers(request)
+    whole = renderer.render(request).pixels
+    assert [layer.depth is None for layer in layers] == [True] + [False] * (len(layers) - 1)
+    assert len(layers) > 1
+    assert np.abs(over([layer.pixels for layer in layers]).astype(int) - whole).max() <= 2
+    # And as another library composes them (Skia's source-over).
+    canvas_pixels = layers[0].pixels.copy()
+    with Surface(canvas_pixels, colorType=kRGBA_8888_ColorType) as canvas:
+        for layer in layers[1:]:
+            picture = Image.fromarray(layer.pixels, colorType=kRGBA_8888_ColorType, alphaType=kPremul_AlphaType)
+            canvas.drawImage(picture, 0, 0, paint=Paint(BlendMode=BlendMode.kSrcOver))
+    assert np.abs(canvas_pixels.astype(int) - whole).max() <= 2
+
+
+def test_what_lies_is_under_all_that_stands_and_depth_is_counted_from_the_eye(renderer: Renderer) -> None:
+    film = full()
+    film.labels.append(Label(id="f", text="Title", stands="frame"))
+    layers = renderer.layers(Request(film, Time(90), SIZE))
+    depths = {layer.of[0]: layer.depth for layer in layers[1:]}
+    # Board and way lie on the ground; the traveller, the high name and the title stand.
+    assert set(depths) == {"r", "n", "t", "f"} - ({"n"} if "n" not in depths else set())
+    assert depths["f"] == 0
+    assert depths["t"] < 1 < depths["r"] + 1
+
+
+@pytest.mark.parametrize("quality", list(Quality))
+def test_a_region_of_a_frame_is_what_the_whole_shows_there(renderer: Renderer, quality: Quality) -> None:
+    film = full()
+    film.labels.append(Label(id="f", text="Title", stands="frame", u=0.5, v=0.5))
+    whole = renderer.render(Request(film, Time(84), SIZE, quality)).pixels.astype(int)
+    for left, top, width, height in ((100, 60, 200, 120), (0, 130, 480, 140), (333, 7, 60, 50)):
+        part = renderer.render(Request(film, Time(84), SIZE, quality, region=(left, top, width, height))).pixels
+        off = np.abs(whole[top : top + height, left : left + width] - part).max(axis=2)
+        assert part.shape == (height, width, 4)
+        assert (off > 3).mean() < 0.003
+
+
+def test_without_a_background_what_no_plate_covers_is_clear(renderer: Renderer) -> None:
+    film = Film(background="#204060", plates=full().plates[:1], vantages=[{"x": 300, "y": 200, "span": 900}])
+    film.plates[0].reveal = None
+    clear = renderer.render(Request(film, Time(0), FrameSize(90, 90), clear=True, pose=Pose(0, 200, 200))).pixels
+    solid = renderer.render(Request(film, Time(0), FrameSize(90, 90), pose=Pose(0, 200, 200))).pixels
+    # The plate's edge runs down the middle.
+    assert (clear[:, :40] == 0).all()
+    assert (clear[:, 50:, 3] == 255).all()
+    assert (solid[:, :40] == (0x20, 0x40, 0x60, 255)).all()
+    assert (solid[:, 50:] == clear[:, 50:]).all()
+
+
+def uncovered(*names: str) -> Film:
+    """Three plates over one another, in one colour each, of which some are uncovered from left to right."""
+    plates = [
+        {"id": key, "name": key, "picture": {"sha256": key * 64, "width": 100, "height": 100},
+         "placement": {"kind": "similarity", "x": 0, "y": 0}} for key in "abc"
+    ]  # fmt: skip
+    film = Film(frame={"width": 100, "height": 100}, plates=plates, vantages=[{"span": 100, "hold": 10}])
+    for plate in film.plates:
+        if plate.id in names:
+            starts = FilmMoment(seconds=1 if plate.id == "b" else 3)
+            plate.reveal = Reveal(how="wipe", direction=90, frames=100, soft=0, starts=starts)
+    return film
+
+
+class Plain(Texture):
+    """A picture of one colour."""
+
+    def __init__(self, colour: tuple[int, int, int]) -> None:
+        self._pixels = np.full((100, 100, 4), (*colour, 255), np.uint8)
+        self.sizes = ((100, 100),)
+
+
+COLOURS = {"a": (200, 0, 0), "b": (0, 200, 0), "c": (0, 0, 200)}
+
+
+def test_where_an_upper_plate_is_open_a_lower_one_shows_only_as_far_as_it_is_uncovered() -> None:
+    renderer = Renderer(lambda key: Plain(COLOURS[key[0]]), PageStore(16))
+    film = uncovered("b", "c")
+    shown = renderer.render(Request(film, Time(95), FrameSize(100, 100))).rgb[50]
+    # b is there from the left up to where its edge is, c up to a quarter or so.
+    assert tuple(shown[2]) == COLOURS["c"]
+    assert tuple(shown[98]) == COLOURS["a"]
+    seen = {colour: sum(tuple(pixel) == colour for pixel in shown) for colour in COLOURS.values()}
+    assert seen[COLOURS["b"]] > 20
+    edges = [int(np.flatnonzero((shown == colour).all(axis=1)).max()) for colour in (COLOURS["c"], COLOURS["b"])]
+    # Each is where the ease of its own time has it (smoothstep, over 102 % of its width and a rim of 5 %).
+    for edge, start in zip(edges, (75, 25), strict=True):
+        share = (95 - start) / 100
+        assert edge == pytest.approx(102 * share * share * (3 - 2 * share) - 1, abs=2)
+
+
+def test_the_quick_way_for_one_opaque_plate_and_the_general_one_give_the_same_pixels() -> None:
+    # A see-through speck of another plate in the stack makes no difference where it does not show.
+    pose = Pose(300, 200, 350, 20, 15)
+    film = full()
+    film.plates = film.plates[:1]
+    film.plates[0].reveal = None
+    film = film.model_copy(update={"routes": [], "regions": [], "markers": [], "labels": []})
+    renderer = Renderer(lambda key: Texture(600, 400), PageStore(32))
+    quick = renderer.render(Request(film, Time(0), SIZE, Quality.DRAFT, pose)).pixels.astype(int)
+    film.plates[0] = film.plates[0].model_copy(update={"opacity": 0.9998})
+    general = Renderer(lambda key: Texture(600, 400), PageStore(32)).render(
+        Request(film.model_copy(), Time(0), SIZE, Quality.DRAFT, pose)
+    )
+    assert np.abs(quick - general.pixels).max() <= 1
+
+
+def test_every_kind_of_mark_has_its_painter_and_passes_stand_in_one_list() -> None:
+    assert set(PAINTERS) == {"regions", "routes", "markers", "labels"}
+    assert len(PASSES) == 3
+    film = full()
+    film.markers.append(Marker(id="z", x=0, y=0))
+    assert {mark.kind for mark in film.marks} == {"region", "route", "marker", "label"}
