@@ -133,9 +133,24 @@ class Server:
             return False
 
 
+@pytest.fixture(scope="session")
+def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """One server for all that ask for no more than a film of their own."""
+    server = Server(tmp_path_factory.mktemp("served"))
+    server.start()
+    yield server
+    server.stop()
+
+
 @pytest.fixture
-def server(tmp_path: Path) -> Iterator[Server]:
-    """A server on an empty store."""
+def server(served: Server) -> Server:
+    """A server, to be shared: films are kept apart by their ids."""
+    return served
+
+
+@pytest.fixture
+def own_server(tmp_path: Path) -> Iterator[Server]:
+    """A server on an empty store that may be killed and spoilt."""
     server = Server(tmp_path / "served")
     server.start()
     yield server

@@ -1,4 +1,7 @@
-"""The command line. FILM is a bundle (``.yaila``), a folder or ``film.json`` beside its media, or a stored film."""
+"""The command line. FILM is a bundle (``.yaila``), a folder or ``film.json`` beside its media, or a stored film.
+
+Each command imports what it needs, so that asking for help does not wait for all of it.
+"""
 
 from __future__ import annotations
 
@@ -8,15 +11,15 @@ import sys
 import tempfile
 import time
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from yaila.core.camera import FrameSize
 from yaila.core.errors import BadBundle, YailaError
-from yaila.core.film import Film, choreograph
-from yaila.core.time import Time, frame_at_timecode
-from yaila.store import Store, checked
+
+if TYPE_CHECKING:
+    from yaila.core.film import Film
+    from yaila.store import Store
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, help="Camera choreography over layered map imagery.")
 PORT = 8471
@@ -30,6 +33,7 @@ def serve(port: int = PORT) -> None:
     import uvicorn
 
     from yaila.api.app import create_app
+    from yaila.store import Store
 
     print(f"Yaila is at http://127.0.0.1:{port}", flush=True)
     application = create_app(Store(), port)
@@ -40,6 +44,7 @@ def serve(port: int = PORT) -> None:
 def demo(port: int = PORT, prepare_only: bool = False) -> None:
     """Start the application with the demo film, The Night Post, made the first time."""
     from yaila.standin.night_post import ensure_night_post
+    from yaila.store import Store
 
     ensure_night_post(Store(), lambda text: print(text, flush=True))
     if not prepare_only:
@@ -49,6 +54,8 @@ def demo(port: int = PORT, prepare_only: bool = False) -> None:
 @app.command("import")
 def import_film(file: Path) -> None:
     """Take a bundle into the store."""
+    from yaila.store import Store
+
     store = Store()
     print(store.films.create(_taken_in(file, store)).id)
 
@@ -57,6 +64,7 @@ def import_film(file: Path) -> None:
 def export_film(film: FilmArg, out: Annotated[Path, typer.Option()]) -> None:
     """Write a stored film and its pictures as a bundle."""
     from yaila.formats.bundle import write_bundle
+    from yaila.store import Store
 
     store = Store()
     write_bundle(out, store.films.find(film).film, store.pictures.source, store.aids.file)
@@ -69,6 +77,9 @@ def track(film: FilmArg, format: Annotated[str, typer.Option(help="csv or json")
 
     The matrix takes ground coordinates (x, y, 1) to frame pixels, row by row.
     """
+    from yaila.core.film import choreograph
+    from yaila.core.time import Time
+
     document, _ = _film(film)
     choreography = choreograph(document)
     rows: list[dict[str, Any]] = []
@@ -112,8 +123,11 @@ def still(
     quality: Annotated[str, typer.Option(help="draft or final")] = "final",
 ) -> None:
     """Draw one frame as PNG."""
+    from yaila.core.camera import FrameSize
+    from yaila.core.film import choreograph
     from yaila.core.imagery import PageStore
     from yaila.core.picture import Quality, Renderer, Request
+    from yaila.core.time import Time
     from yaila.formats.png import write_png
 
     document, store = _film(film)
@@ -190,12 +204,15 @@ def soundings(film: FilmArg, format: Annotated[str, typer.Option(help="text or j
 @app.command()
 def schema() -> None:
     """Print the JSON Schema of the film document."""
+    from yaila.core.film import Film
+
     print(json.dumps(Film.model_json_schema(), indent=2))
 
 
 def _taken_in(path: Path, store: Store) -> Film:
     """The film of a bundle, its pictures taken into the store."""
     from yaila.formats.bundle import read_bundle
+    from yaila.store import checked
 
     with tempfile.TemporaryDirectory(dir=store.arrivals) as folder:
         document, media = read_bundle(path, Path(folder))
@@ -215,6 +232,8 @@ def _taken_in(path: Path, store: Store) -> Film:
 
 def _film(name: str) -> tuple[Film, Store]:
     """A film and the store that its pictures are in; a bundle's pictures are taken into the store first."""
+    from yaila.store import Store
+
     store = Store()
     path = Path(name)
     if path.exists():
@@ -225,6 +244,8 @@ def _film(name: str) -> tuple[Film, Store]:
 
 
 def _frame(text: str, film: Film) -> int:
+    from yaila.core.time import frame_at_timecode
+
     if text.isdigit():
         return int(text)
     try:

@@ -23,6 +23,11 @@ def send(server: Server, film: str, file: Path, **query: object) -> None:
 
 @pytest.fixture
 def stack(server: Server, tmp_path: Path) -> str:
+    """The film of :func:`make_stack`."""
+    return make_stack(server, tmp_path)
+
+
+def make_stack(server: Server, tmp_path: Path) -> str:
     """A film of a wide picture and one of its middle in twice the detail and another tint, laid anywhere."""
     full = cv2.GaussianBlur(fine_texture(2400, 1600, seed=11), (0, 0), 1.2)
     wide = cv2.resize(full, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
@@ -90,7 +95,8 @@ def test_what_is_not_found_says_why_and_stays(server: Server, stack: str, tmp_pa
     assert "Found on none" in after["fit"]["note"]
 
 
-def test_a_picture_that_is_gone_fails_the_fit_with_a_sentence(server: Server, stack: str) -> None:
+def test_a_picture_that_is_gone_fails_the_fit_with_a_sentence(own_server: Server, tmp_path: Path) -> None:
+    server, stack = own_server, make_stack(own_server, tmp_path)
     close = sheet_of(server, stack)["film"]["plates"][1]
     shutil.rmtree(server.home / "pictures" / close["picture"]["sha256"])
     job = fit(server, stack, [close["id"]], [])

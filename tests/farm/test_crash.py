@@ -18,9 +18,9 @@ from yaila.store import Store
 
 
 @pytest.fixture
-def rendering(server: Server, tmp_path: Path) -> str:
+def rendering(own_server: Server, tmp_path: Path) -> str:
     """A film of a thousand frames, in the server's store."""
-    store = Store(server.home)
+    store = Store(own_server.home)
     picture = store.pictures.add(write_picture(tmp_path / "g.png", fine_texture(1600, 900)), "g.png")
     film = Film.model_validate(
         {
@@ -41,10 +41,10 @@ def rendering(server: Server, tmp_path: Path) -> str:
     return store.films.create(film).id
 
 
-def start_reel(server: Server, film: str) -> str:
-    revision = server.client.get(f"/api/films/{film}").json()["revision"]
-    job = server.client.post(f"/api/films/{film}/reels", json={"revision": revision}).json()["id"]
-    server.until(lambda: server.jobs(film)[0]["done"] > 0)
+def start_reel(own_server: Server, film: str) -> str:
+    revision = own_server.client.get(f"/api/films/{film}").json()["revision"]
+    job = own_server.client.post(f"/api/films/{film}/reels", json={"revision": revision}).json()["id"]
+    own_server.until(lambda: own_server.jobs(film)[0]["done"] > 0)
     return job
 
 
@@ -52,29 +52,29 @@ def workers() -> list[psutil.Process]:
     return [p for p in psutil.process_iter() if "yaila.farm.reel" in " ".join(p.cmdline() if p.is_running() else [])]
 
 
-def test_killed_in_mid_render_the_reel_reports_itself_interrupted(server: Server, rendering: str) -> None:
+def test_killed_in_mid_render_the_reel_reports_itself_interrupted(own_server: Server, rendering: str) -> None:
     job = start_reel(server, rendering)
     worker = [p for p in workers() if job in p.cmdline()]
     assert worker
-    server.kill()
-    server.until(lambda: not worker[0].is_running() or worker[0].status() == psutil.STATUS_ZOMBIE, 20)
-    server.start()
-    reel = server.jobs(rendering)[0]
+    own_server.kill()
+    own_server.until(lambda: not worker[0].is_running() or worker[0].status() == psutil.STATUS_ZOMBIE, 20)
+    own_server.start()
+    reel = own_server.jobs(rendering)[0]
     assert reel["state"] == "interrupted"
     assert "Start it again" in reel["message"]
-    assert server.client.get(f"/api/reels/{job}.mp4").status_code == 404
-    assert not list((server.home / "reels").iterdir())
+    assert own_server.client.get(f"/api/reels/{job}.mp4").status_code == 404
+    assert not list((own_server.home / "reels").iterdir())
 
 
-def test_killed_in_mid_edit_every_accepted_edit_is_there(server: Server, rendering: str) -> None:
+def test_killed_in_mid_edit_every_accepted_edit_is_there(own_server: Server, rendering: str) -> None:
     accepted: list[str] = []
 
     def edit() -> None:
-        revision = server.client.get(f"/api/films/{rendering}").json()["revision"]
+        revision = own_server.client.get(f"/api/films/{rendering}").json()["revision"]
         for k in range(10_000):
             patch = [{"op": "replace", "path": "/name", "value": f"edit {k}"}]
             try:
-                answer = server.client.patch(
+                answer = own_server.client.patch(
                     f"/api/films/{rendering}", json=patch, headers={"If-Match": f'"{revision}"'}
                 )
             except httpx.HTTPError:
@@ -85,20 +85,20 @@ def test_killed_in_mid_edit_every_accepted_edit_is_there(server: Server, renderi
 
     editor = threading.Thread(target=edit)
     editor.start()
-    server.until(lambda: len(accepted) > 25)
-    server.kill()
+    own_server.until(lambda: len(accepted) > 25)
+    own_server.kill()
     editor.join()
-    server.start()
-    name = server.client.get(f"/api/films/{rendering}").json()["film"]["name"]
+    own_server.start()
+    name = own_server.client.get(f"/api/films/{rendering}").json()["film"]["name"]
     # The last one accepted, or the one after it, which was kept although its answer never came.
     assert name in (accepted[-1], f"edit {len(accepted)}")
 
 
-def test_a_reel_can_be_cancelled_and_leaves_nothing_behind(server: Server, rendering: str) -> None:
+def test_a_reel_can_be_cancelled_and_leaves_nothing_behind(own_server: Server, rendering: str) -> None:
     job = start_reel(server, rendering)
-    assert server.client.post(f"/api/jobs/{job}/cancel").json()["state"] == "cancelled"
-    server.until(lambda: not list((server.home / "reels").iterdir()))
-    assert server.jobs(rendering)[0]["state"] == "cancelled"
+    assert own_server.client.post(f"/api/jobs/{job}/cancel").json()["state"] == "cancelled"
+    own_server.until(lambda: not list((own_server.home / "reels").iterdir()))
+    assert own_server.jobs(rendering)[0]["state"] == "cancelled"
 
 
 def test_part_of_a_film_at_another_size(store: Store, small_film: Film, tmp_path: Path) -> None:

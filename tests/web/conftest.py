@@ -10,17 +10,18 @@ from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
-from yaila.core.film import Film
+from yaila.core.film import Film, new_id
 from yaila.store import Store
 
 
 @pytest.fixture
 def sheet(server: Server, page: Page) -> Iterator[Page]:
-    """The page on an empty store; at the end it must have logged no error."""
+    """The page with a new film; at the end it must have logged no error."""
     problems: list[str] = []
     page.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
     page.on("pageerror", lambda error: problems.append(str(error)))
-    page.goto(server.url)
+    film = server.client.post("/api/films", json={}).json()["id"]
+    page.goto(f"{server.url}/#/films/{film}")
     expect(page.get_by_text("No imagery yet")).to_be_visible()
     yield page
     assert problems == []
@@ -32,9 +33,10 @@ def film(server: Server, page: Page, tmp_path: Path) -> Page:
     store = Store(server.home)
     wide = store.pictures.add(write_picture(tmp_path / "wide.png", fine_texture(1600, 900)), "wide.png")
     close = store.pictures.add(write_picture(tmp_path / "close.png", fine_texture(800, 600, seed=2)), "close.png")
-    store.films.create(
+    made = store.films.create(
         Film.model_validate(
             {
+                "name": f"Film {new_id()}",
                 "frame": {"width": 640, "height": 360},
                 "plates": [
                     {
@@ -58,7 +60,7 @@ def film(server: Server, page: Page, tmp_path: Path) -> Page:
             }
         )
     )
-    page.goto(server.url)
+    page.goto(f"{server.url}/#/films/{made.id}")
     expect(page.locator(".details .number").first).to_have_text("1")
     expect(page.locator(".picture canvas")).to_have_attribute("data-frame", "0")
     return page

@@ -9,10 +9,12 @@ import json
 from typing import Any
 
 import numpy as np
-from skimage.measure import points_in_poly
+from shapely import Point as ShapelyPoint
+from shapely import Polygon, STRtree
 
 from yaila.core.errors import BadOutlines
 from yaila.core.film.marked import Region
+from yaila.core.film.running import resting
 from yaila.core.film.tracing import area_of
 from yaila.core.ground import Point
 from yaila.core.ground.mercator import lonlat_of, mercator_of
@@ -20,18 +22,16 @@ from yaila.core.ground.mercator import lonlat_of, mercator_of
 
 def write_geojson(region: Region, mercator: bool) -> str:
     """A region as a FeatureCollection of one MultiPolygon; outer rings run counter-clockwise, holes clockwise."""
-    rings = [np.array(ring, np.float64) for ring in region.rings]
-    depth = [
-        sum(bool(points_in_poly(ring[:1], other)[0]) for other in rings if other is not ring)  # type: ignore[no-untyped-call]
-        for ring in rings
-    ]
-    polygons: list[list[int]] = [[i] for i, level in enumerate(depth) if level % 2 == 0]
-    for i, level in enumerate(depth):
-        if level % 2:
+    rings = [np.array(ring, np.float64) for ring in resting(region).outline(mercator)]
+    # How many of the others a ring lies in: within none or an even number it is an outer one.
+    tree = STRtree([Polygon(ring) for ring in rings])
+    inside, around = tree.query([ShapelyPoint(ring[0]) for ring in rings], predicate="within")
+    others = [[int(j) for j in around[inside == i] if j != i] for i in range(len(rings))]
+    polygons = {i: [i] for i in range(len(rings)) if len(others[i]) % 2 == 0}
+    for i, within in enumerate(others):
+        if len(within) % 2:
             # A hole belongs to the outer ring right around it.
-            around = [p for p in polygons if depth[p[0]] == level - 1 and points_in_poly(rings[i][:1], rings[p[0]])[0]]  # type: ignore[no-untyped-call]
-            if around:
-                around[0].append(i)
+            polygons[next(j for j in within if len(others[j]) == len(within) - 1)].append(i)
 
     def written(index: int, outer: bool) -> list[list[float]]:
         ring = rings[index]
@@ -40,7 +40,7 @@ def write_geojson(region: Region, mercator: bool) -> str:
         places = [lonlat_of(x, y) if mercator else (x, y) for x, y in ring.tolist()]
         return [[round(x, 9), round(y, 9)] for x, y in [*places, places[0]]]
 
-    coordinates = [[written(index, k == 0) for k, index in enumerate(polygon)] for polygon in polygons]
+    coordinates = [[written(index, k == 0) for k, index in enumerate(polygon)] for polygon in polygons.values()]
     document: dict[str, Any] = {
         "type": "FeatureCollection",
         "features": [
@@ -73,10 +73,14 @@ def read_geojson(text: str, name: str, mercator: bool) -> Region:
         if not rings:
             raise BadOutlines(f"“{name}” has no polygons in it; lines and points are no regions.")
         made = tuple(tuple(_place(place, mercator) for place in _open(ring)) for ring in rings)
+        if not np.isfinite([place for ring in made for place in ring]).all():
+            raise BadOutlines(f"“{name}” has corners that are no numbers. Save it again.")
         return Region(name=name.rsplit(".", 1)[0][:120] or "Region", rings=made)
     except BadOutlines:
         raise
-    except (ValueError, TypeError, KeyError, IndexError, AttributeError) as error:
+    except RecursionError as error:
+        raise BadOutlines(f"“{name}” is nested too deep to be read as GeoJSON.") from error
+    except (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError) as error:
         raise BadOutlines(f"“{name}” cannot be read as GeoJSON: {error}.") from error
 
 

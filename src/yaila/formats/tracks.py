@@ -52,14 +52,30 @@ def read_tracks(data: bytes, file: str) -> list[Track]:
             tracks = [_table(data.decode("utf-8-sig", "replace"), file, stem)]
         else:
             raise BadTrack(f"“{file}” is no way that can be read: GPX, KML, KMZ, GeoJSON or CSV is wanted.")
-    except (ValueError, KeyError, TypeError, IndexError, AttributeError) as error:
+    except RecursionError as error:
+        raise BadTrack(f"“{file}” is nested too deep to be read.") from error
+    except (ValueError, KeyError, TypeError, IndexError, AttributeError, OverflowError) as error:
         raise BadTrack(f"“{file}” cannot be read as {kind.upper()}: {error}. Save it again.") from error
     found = [track for track in tracks if len(track.points) >= 2]
     if not found:
         raise BadTrack(f"“{file}” has no way in it: two points at least are needed, one after the other.")
     for track in found:
         _in_range(track, file)
+        track.points = _run_on(track.points)
     return found
+
+
+def _run_on(points: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """The points with longitudes that run on over 180 degrees, each as near to the one before as it can be."""
+    run: list[tuple[float, float]] = []
+    for lon, lat in points:
+        run.append((lon + 360 * round((run[-1][0] - lon) / 360), lat) if run else (lon, lat))
+    return run
+
+
+def _within(lon: float) -> float:
+    """A longitude in ±180 degrees."""
+    return (lon + 180) % 360 - 180 if abs(lon) > 180 else lon
 
 
 def _in_range(track: Track, file: str) -> None:
@@ -153,15 +169,58 @@ def _geojson(document: Any, stem: str) -> list[Track]:
         properties = feature.get("properties") or {}
         name = str(properties.get("name") or stem)
         if geometry and geometry.get("type") == "LineString":
-            track = Track(name, [(float(p[0]), float(p[1])) for p in geometry["coordinates"]])
-            stops = properties.get("stops")
-            if isinstance(stops, dict):
-                track.stops = {int(k): str(stop)[:120] for k, stop in stops.items() if str(k).isdigit()}
-                track.stops = {k: stop for k, stop in track.stops.items() if k < len(track.points)}
-            tracks.append(track)
+            points = [(float(p[0]), float(p[1])) for p in geometry["coordinates"]]
+            tracks.append(Track(name, points, _stops(properties, points)))
         elif geometry and geometry.get("type") == "MultiLineString":
-            tracks += [Track(name, [(float(p[0]), float(p[1])) for p in line]) for line in geometry["coordinates"]]
+            lines = _joined([[(float(p[0]), float(p[1])) for p in line] for line in geometry["coordinates"]])
+            tracks += [Track(name, line) for line in lines]
+            if len(lines) == 1:
+                tracks[-1].stops = _stops(properties, lines[0])
     return tracks
+
+
+def _stops(properties: dict[str, Any], points: list[tuple[float, float]]) -> dict[int, str]:
+    stops = properties.get("stops")
+    if not isinstance(stops, dict):
+        return {}
+    named = {int(k): str(stop)[:120] for k, stop in stops.items() if str(k).isascii() and str(k).isdigit()}
+    return {k: stop for k, stop in named.items() if k < len(points)}
+
+
+def _joined(lines: list[list[tuple[float, float]]]) -> list[list[tuple[float, float]]]:
+    """Lines of which one goes on where the one before was cut at 180 degrees (RFC 7946, 3.1.9) as one."""
+    joined: list[list[tuple[float, float]]] = []
+    for line in lines:
+        before = joined[-1][-1] if joined and joined[-1] else None
+        if before and line and abs(before[0]) == 180 and line[0] == (-before[0], before[1]):
+            joined[-1] += line[1:]
+        else:
+            joined.append(line)
+    return joined
+
+
+def _cut(track: Track) -> tuple[list[list[tuple[float, float]]], dict[int, str]]:
+    """A line cut at 180 degrees, and its stops, counted with the places at which it is cut."""
+    lines: list[list[tuple[float, float]]] = [[]]
+    stops: dict[int, str] = {}
+    count, turns, before = 0, 0, (0.0, 0.0)
+    for k, (lon, lat) in enumerate(track.points):
+        at = lon - 360 * turns
+        while k and abs(at) > 180:
+            edge = 180.0 if at > 0 else -180.0
+            start = before[0] - 360 * turns
+            share = (edge - start) / (at - start)
+            middle = round(before[1] + share * (lat - before[1]), 9)
+            lines[-1].append((edge, middle))
+            lines.append([(-edge, middle)])
+            turns += 1 if at > 0 else -1
+            count += 1
+            at = lon - 360 * turns
+        if k in track.stops:
+            stops[count] = track.stops[k]
+        lines[-1].append((round(at, 9), round(lat, 9)))
+        count, before = count + 1, (lon, lat)
+    return lines, stops
 
 
 def _table(text: str, file: str, stem: str) -> Track:
@@ -209,7 +268,7 @@ def write_gpx(tracks: list[Track]) -> str:
         lines.append(f"<rte><name>{escape(track.name)}</name>")
         for k, (lon, lat) in enumerate(track.points):
             name = f"<name>{escape(track.stops[k])}</name>" if k in track.stops else ""
-            lines.append(f'<rtept lat="{lat:.9f}" lon="{lon:.9f}">{name}</rtept>')
+            lines.append(f'<rtept lat="{lat:.9f}" lon="{_within(lon):.9f}">{name}</rtept>')
         lines.append("</rte>")
     return "\n".join([*lines, "</gpx>"])
 
@@ -218,7 +277,7 @@ def write_kml(tracks: list[Track]) -> str:
     """KML 2.3: a line for each way, and a place for each of its stops."""
     lines = ['<?xml version="1.0" encoding="UTF-8"?>', '<kml xmlns="http://www.opengis.net/kml/2.2"><Document>']
     for track in tracks:
-        way = " ".join(f"{lon:.9f},{lat:.9f}" for lon, lat in track.points)
+        way = " ".join(f"{_within(lon):.9f},{lat:.9f}" for lon, lat in track.points)
         lines.append(
             f"<Placemark><name>{escape(track.name)}</name><LineString><tessellate>1</tessellate>"
             f"<coordinates>{way}</coordinates></LineString></Placemark>"
@@ -226,7 +285,7 @@ def write_kml(tracks: list[Track]) -> str:
         for k, name in track.stops.items():
             lon, lat = track.points[k]
             lines.append(
-                f"<Placemark><name>{escape(name)}</name><Point><coordinates>{lon:.9f},{lat:.9f}</coordinates></Point>"
+                f"<Placemark><name>{escape(name)}</name><Point><coordinates>{_within(lon):.9f},{lat:.9f}</coordinates></Point>"
                 "</Placemark>"
             )
     return "\n".join([*lines, "</Document></kml>"])
@@ -234,15 +293,17 @@ def write_kml(tracks: list[Track]) -> str:
 
 def write_geojson_lines(tracks: list[Track]) -> str:
     """GeoJSON (RFC 7946): a line for each way, its stops by place in the property ``stops``."""
-    features = [
-        {
-            "type": "Feature",
-            "properties": {"name": track.name, "stops": {str(k): name for k, name in track.stops.items()}},
-            "geometry": {
-                "type": "LineString",
-                "coordinates": [[round(lon, 9), round(lat, 9)] for lon, lat in track.points],
-            },
-        }
-        for track in tracks
-    ]
+    features = []
+    for track in tracks:
+        lines, stops = _cut(track)
+        features.append(
+            {
+                "type": "Feature",
+                "properties": {"name": track.name, "stops": {str(k): name for k, name in stops.items()}},
+                "geometry": {
+                    "type": "LineString" if len(lines) == 1 else "MultiLineString",
+                    "coordinates": lines[0] if len(lines) == 1 else lines,
+                },
+            }
+        )
     return json.dumps({"type": "FeatureCollection", "features": features}, ensure_ascii=False)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from skimage.color import deltaE_ciede2000, rgb2lab
 
 
 def ciede2000(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> NDArray[np.float64]:
@@ -12,6 +11,9 @@ def ciede2000(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> NDArray[np.fl
 
     About 1 is the least that an eye sees side by side.
     """
+    # Slow to import, and seldom needed.
+    from skimage.color import deltaE_ciede2000, rgb2lab
+
     return np.asarray(
         deltaE_ciede2000(  # type: ignore[no-untyped-call]
             rgb2lab(one / 255), rgb2lab(other / 255)

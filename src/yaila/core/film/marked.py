@@ -245,8 +245,8 @@ class TimedMark(Mark):
 
 
 class Marker(TimedMark):
-    """A sign at a place of the ground. One that lies on it is turned by ``turn`` degrees from north. It blinks ``blinks``
-    times, ``blink`` frames each, once it is there."""
+    """A sign at a place of the ground. One that lies on it is turned by ``turn`` degrees from north. It blinks
+    ``blinks`` times, ``blink`` frames each, once it is there."""
 
     kind: ClassVar[str] = "marker"
     ways: ClassVar[tuple[str, ...]] = ("cut", "fade", "pop", "grow", "drop", "draw")

@@ -12,7 +12,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from skimage.measure import approximate_polygon, find_contours
 
 from yaila.core.errors import BadEdit
 from yaila.core.film.marked import Region
@@ -41,6 +40,9 @@ def trace(plate: Plate, open_picture: Callable[[str], Pyramid], tolerance: float
     Raises:
         BadEdit: nothing of the plate is see-through, or nothing is left.
     """
+    # Slow to import, and seldom needed.
+    from skimage.measure import approximate_polygon, find_contours
+
     if plate.land is None:
         raise BadEdit("Pick what becomes see-through first: the sea by its colour, say. What stays is traced.")
     adjustments = replace(plate.adjustments, tone=None, outline=(), fade=0.0)

@@ -13,7 +13,6 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(8)
 _NODES, _WEIGHTS = (_NODES + 1) / 2, _WEIGHTS / 2
@@ -173,6 +172,8 @@ def smooth(
         steady: a dimension that never overshoots its points: between two of them it rises or falls only (Fritsch and
             Carlson 1980, by scipy's PCHIP).
     """
+    from scipy.interpolate import PchipInterpolator
+
     count = len(points)
     corners = corners or [False] * count
     handles = handles or [(None, None)] * count

@@ -12,7 +12,6 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
-from scipy.interpolate import RBFInterpolator, RectBivariateSpline
 
 from yaila.core.quantities import FINITE, PLATE_LENGTH, PULLED_X, PULLED_Y, PlateX, PlateY
 from yaila.core.time import smoothstep
@@ -59,6 +58,8 @@ class Bend(BaseModel):
 
     def shift(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
         """How far from places of the bent plate (n, 2) the picture's own pixel is, pixels (n, 2)."""
+        from scipy.interpolate import RBFInterpolator
+
         at = np.array([(pull.x, pull.y) for pull in self.pulls])
         by = np.array([(pull.from_x - pull.x, pull.from_y - pull.y) for pull in self.pulls])
         shift = RBFInterpolator(at, by, kernel="thin_plate_spline", degree=1)(places)
@@ -72,6 +73,8 @@ class BentGrid:
     """A bend worked out for a plate of ``width`` x ``height`` pixels."""
 
     def __init__(self, bend: Bend, width: int, height: int) -> None:
+        from scipy.interpolate import RectBivariateSpline
+
         longer = max(width, height)
         columns = max(round(NODES * width / longer), 8)
         rows = max(round(NODES * height / longer), 8)

@@ -12,7 +12,6 @@ from typing import Annotated, Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, field_validator
-from scipy.interpolate import PchipInterpolator
 
 from yaila.core.quantities import NUMBER, Number
 
@@ -122,6 +121,8 @@ class Ease(BaseModel):
 
     def parted(self, time: float) -> tuple[Ease, Ease]:
         """The ease in two, parted at a time within 0..1: each runs from 0 to 1 over its part as the whole did there."""
+        from scipy.interpolate import PchipInterpolator
+
         if self.speed:
             speed = PchipInterpolator(*np.array(self.speed).T)
             at = [point.time for point in self.speed]
@@ -163,6 +164,8 @@ class _Way:
     """Progress as the integral of a speed curve, scaled to end at 1."""
 
     def __init__(self, points: tuple[SpeedPoint, ...]) -> None:
+        from scipy.interpolate import PchipInterpolator
+
         times, speeds = np.array(points).T
         self._integral = PchipInterpolator(times, speeds).antiderivative()
         self.total = float(self._integral(1.0) - self._integral(0.0))

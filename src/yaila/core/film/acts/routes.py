@@ -153,7 +153,7 @@ def _held(
     # At an end the other handle only mirrors the one that counts.
     before = 2 * at - after if before is None and after is not None else before
     after = 2 * at - before if after is None and before is not None else after
-    handles = {"before": tuple((before - at).tolist()), "after": tuple((after - at).tolist())}  # type: ignore[operator]
+    handles = {"before": tuple((before - at).tolist()), "after": tuple((after - at).tolist())}
     return point.model_copy(update=handles)
 
 

@@ -12,7 +12,6 @@ from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from yaila.core.errors import BadFit
 from yaila.core.ground.placement import through
@@ -134,6 +133,8 @@ def _homography(p: Floats, q: Floats, weights: Floats) -> Floats:
 
     def missed(values: Floats) -> Floats:
         return np.asarray(((through(np.append(values, 1).reshape(3, 3), p) - q) * flat).ravel())
+
+    from scipy.optimize import least_squares
 
     best = least_squares(missed, start[:8], method="lm" if len(p) >= 4 else "trf").x
     matrix = np.append(best, 1).reshape(3, 3)
