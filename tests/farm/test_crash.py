@@ -53,7 +53,7 @@ def workers() -> list[psutil.Process]:
 
 
 def test_killed_in_mid_render_the_reel_reports_itself_interrupted(own_server: Server, rendering: str) -> None:
-    job = start_reel(server, rendering)
+    job = start_reel(own_server, rendering)
     worker = [p for p in workers() if job in p.cmdline()]
     assert worker
     own_server.kill()
@@ -95,7 +95,7 @@ def test_killed_in_mid_edit_every_accepted_edit_is_there(own_server: Server, ren
 
 
 def test_a_reel_can_be_cancelled_and_leaves_nothing_behind(own_server: Server, rendering: str) -> None:
-    job = start_reel(server, rendering)
+    job = start_reel(own_server, rendering)
     assert own_server.client.post(f"/api/jobs/{job}/cancel").json()["state"] == "cancelled"
     own_server.until(lambda: not list((own_server.home / "reels").iterdir()))
     assert own_server.jobs(rendering)[0]["state"] == "cancelled"

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from yaila.api.desk import Desk, desk_of
 from yaila.core.film import Film
 from yaila.core.film.overlap import Rim, rim_of
-from yaila.core.soundings import Finding, soundings_of
+from yaila.core.soundings import Finding, Veils, soundings_of
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["soundings"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
@@ -30,6 +30,7 @@ class _Rims:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self._kept = lru_cache(maxsize=400)(self._rim)
+        self.veils = Veils(desk.store.pictures.pyramid)
 
     def of(self, film: Film, plate_id: str) -> Rim | None:
         index = film.plate_index(plate_id)
@@ -61,7 +62,13 @@ async def get_soundings(film_id: str, desk: TheDesk, state: str) -> Soundings:
     def work() -> list[Finding]:
         rims = _rims(desk)
         return soundings_of(
-            film, desk.store.pictures.pyramid, length, lambda plate: rims.of(film, plate), desk.store.aids.kit.faces
+            film,
+            desk.store.pictures.pyramid,
+            length,
+            lambda plate: rims.of(film, plate),
+            desk.store.aids.kit.faces,
+            rims.veils,
+            desk.renderer,
         )
 
     findings = await desk.draw(work)

@@ -3,12 +3,14 @@
 from yaila.core.colour.difference import ciede2000
 from yaila.core.colour.spaces import (
     LINEAR_OF_BYTE,
+    contrast,
     decoded,
     encoded,
     linear_from_oklab,
     mixed,
     oklab_from_linear,
     oklab_of,
+    relative_luminance,
 )
 from yaila.core.colour.tone import Tone, ToneMatch, apply_table, tone_table
 
@@ -18,11 +20,13 @@ __all__ = [
     "ToneMatch",
     "apply_table",
     "ciede2000",
+    "contrast",
     "decoded",
     "encoded",
     "linear_from_oklab",
     "mixed",
     "oklab_from_linear",
     "oklab_of",
+    "relative_luminance",
     "tone_table",
 ]

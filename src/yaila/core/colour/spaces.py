@@ -66,3 +66,14 @@ def mixed(start: str, end: str, progress: float) -> str:
     made = encoded(linear_from_oklab(lab[0] + (lab[1] - lab[0]) * progress))
     red, green, blue = np.clip(np.round(made * 255), 0, 255).astype(int).tolist()
     return f"#{red:02x}{green:02x}{blue:02x}"
+
+
+def relative_luminance(colours: NDArray[np.uint8]) -> Floats:
+    """Relative luminance, 0..1, of 8-bit sRGB (..., 3) (WCAG 2.2; the weights of ITU-R BT.709)."""
+    return np.asarray(LINEAR_OF_BYTE[colours] @ np.array([0.2126, 0.7152, 0.0722]))
+
+
+def contrast(one: float | Floats, other: Floats) -> Floats:
+    """The contrast ratio of luminances, 1 to 21 (WCAG 2.2)."""
+    high, low = np.maximum(one, other), np.minimum(one, other)
+    return np.asarray((high + 0.05) / (low + 0.05))

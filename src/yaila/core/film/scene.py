@@ -116,7 +116,7 @@ def scene_at(film: Film, choreography: Choreography, time: Time) -> Scene:
         found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, time) for mark in marks]
         return tuple(present for present in found if present)
 
-    reveals = {plate.id: _uncovered(film, choreography, plate.id, plate.reveal, time)
+    reveals = {plate.id: uncovered_at(film, choreography, plate.id, plate.reveal, time)
                for plate in film.plates if plate.reveal}  # fmt: skip
     return Scene(
         tuple(running(plate, time, timeline) for plate in film.plates if plate.in_film),
@@ -128,7 +128,8 @@ def scene_at(film: Film, choreography: Choreography, time: Time) -> Scene:
     )
 
 
-def _uncovered(film: Film, choreography: Choreography, key: str, reveal: Reveal, time: Time) -> Uncovered | None:
+def uncovered_at(film: Film, choreography: Choreography, key: str, reveal: Reveal, time: Time) -> Uncovered | None:
+    """What is uncovered at a moment of the plate or mark with an id; none if all of it is."""
     if reveal.how == "route":
         ways = tuple((film.route(key), choreography.timeline.way(key, time)) for key in reveal.routes)
         return Uncovered(reveal, 1.0, ways)
@@ -167,7 +168,7 @@ def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> P
         flash=_flash(mark, whole) if isinstance(mark, Region) else 0.0,
         led=led,
         route=route,
-        uncovered=_uncovered(film, choreography, mark.id, mark.reveal, time) if mark.reveal else None,
+        uncovered=uncovered_at(film, choreography, mark.id, mark.reveal, time) if mark.reveal else None,
     )
 
 

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache, partial
 
+import cv2
 import numpy as np
 import skia
 from numpy.typing import NDArray
@@ -234,13 +235,36 @@ def place_on_route(present: PresentLabel) -> tuple[float, float]:
     return x, y
 
 
+def lies_flat(label: Label) -> bool:
+    """Whether a label lies on the ground, and so under all that stands on it."""
+    return label.stands == "route" or (label.stands == "board" and not label.tilt and not label.height)
+
+
+def box_of(present: PresentLabel, view: View, faces: Faces) -> tuple[NDArray[np.float64], float] | None:
+    """The corners of a label in the frame, (4, 2), and its type size there, frame pixels; none if it is not to be seen.
+    Of one along a route it is the smallest upright or turned rectangle around it."""
+    if present.mark.stands != "route":
+        laid = lay(present, view, faces)
+        return (laid.box, laid.em) if laid else None
+    letters, ratio = _along_route(replace(present, came=1.0, gone=1.0), view, faces)
+    if not letters:
+        return None
+    spots = []
+    for path, _ in letters:
+        bounds = path.getBounds()
+        spots += [(bounds.left(), bounds.top()), (bounds.right(), bounds.bottom())]
+        spots += [(bounds.left(), bounds.bottom()), (bounds.right(), bounds.top())]
+    box = cv2.boxPoints(cv2.minAreaRect(np.array(spots, np.float32)))
+    return np.asarray(box, np.float64), ratio * present.look.size
+
+
 def pieces(presents: Sequence[PresentLabel], stage: Stage) -> list[Piece]:
     """What is painted of labels: what lies flat on the ground or along a route, and what stands."""
     made = []
     for present in presents:
         label = present.mark
         place = place_on_route(present) if label.stands == "route" else label.place
-        lies = label.stands == "route" or (label.stands == "board" and not label.tilt and not label.height)
+        lies = lies_flat(label)
         depth = 0.0 if label.stands == "frame" else stage.view.depth(np.array(place), label.height)
         if depth > NEAR or label.stands == "frame":
             made.append(Piece(label.id, lies, depth, partial(_uncovering, present, place, stage)))
@@ -372,15 +396,16 @@ def _solid(paint: skia.Paint) -> skia.Paint:
     return whole
 
 
-def _along(canvas: skia.Canvas, present: PresentLabel, view: View, faces: Faces, strength: float) -> None:
-    """Text that lies on the ground along a route, the way that reads from left to right in the frame."""
+def _along_route(present: PresentLabel, view: View, faces: Faces) -> tuple[Pieces, float]:
+    """Text that lies on the ground along a route, the way that reads from left to right in the frame: outlines of its
+    letters, frame pixels, and frame pixels for a pixel of its look there."""
     label, look, route = present.mark, present.look, present.route
     assert route
     text, curve = _set_as(label.text, look, faces), route.curve
     pose, space = view.pose, view.space
     depth = view.depth(np.array(place_on_route(present)))
     if depth <= NEAR:
-        return
+        return [], 1.0
     units = look.ground if look.scales == "ground" else look.size * view.scale / view.pixels_per_unit * depth
     ratio = units * view.pixels_per_unit / depth / look.size
     half = text.width / 2 * units
@@ -408,6 +433,12 @@ def _along(canvas: skia.Canvas, present: PresentLabel, view: View, faces: Faces,
         path = skia.Path(moved)
         path.offset(-glyph.x - glyph.advance / 2, -lift)
         pieces.append((through(path, board), share))
+    return pieces, ratio
+
+
+def _along(canvas: skia.Canvas, present: PresentLabel, view: View, faces: Faces, strength: float) -> None:
+    look = present.look
+    pieces, ratio = _along_route(present, view, faces)
     if look.shadow:
         _shadow(canvas, pieces, look, ratio, strength, aside=True)
     for share_of_depth in _layers(look, ratio):

@@ -1,22 +1,32 @@
 """The imagery budget: what every frame of a film asks for, against what its plates carry.
 
 Each frame is looked at in a grid of places. At each, the plates that show there are taken from the top of the stack
-down, as the renderer does, and their pixels set against the frame's.
+down, as the renderer does, and their pixels set against the frame's. What is see-through in a plate (its own alpha,
+land, an outline, a bend) is read from the renderer's own pages, at a coarse level; what is still to be uncovered from
+the renderer's own masks; and values that change over the film are those of the frame.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from yaila.core.camera import FrameSize
-from yaila.core.film import Choreography, Film, choreograph
+from yaila.core.camera import FrameSize, View
+from yaila.core.errors import NotFound
+from yaila.core.film import Choreography, Film, Plate, choreograph
+from yaila.core.film.running import courses_of, resting, running
+from yaila.core.film.scene import uncovered_at
+from yaila.core.film.timeline import Timeline
+from yaila.core.imagery import Pyramid
+from yaila.core.picture import pyramid_of
 from yaila.core.picture.raster import coverage_at
+from yaila.core.picture.reveals import mask_of
 from yaila.core.soundings.pace import looked_at
+from yaila.core.time import Time
 
 COLUMNS, ROWS = 17, 10
 """Places looked at across and down a frame, its corners among them."""
@@ -67,8 +77,17 @@ def frame_places(size: FrameSize) -> NDArray[np.float64]:
     return np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)
 
 
-def budget_of(film: Film, choreography: Choreography | None = None, most: int | None = None) -> Budget:
-    """Look at the frames of a film that are checked (``looked_at``), or evenly at ``most`` of them."""
+def budget_of(
+    film: Film,
+    choreography: Choreography | None = None,
+    most: int | None = None,
+    veils: Veils | None = None,
+) -> Budget:
+    """Look at the frames of a film that are checked (``looked_at``), or evenly at ``most`` of them.
+
+    Args:
+        veils: says what is see-through in plates; without, they are taken to be opaque within their edges.
+    """
     choreography = choreography or choreograph(film)
     count, size = choreography.frames, film.frame.size
     if most is None:
@@ -79,32 +98,132 @@ def budget_of(film: Film, choreography: Choreography | None = None, most: int | 
     track = choreography.camera.at(frames.astype(np.float64))
     maps = np.array([track.pose(k).ground_from_frame(size) for k in range(len(frames))]).reshape(-1, 3, 3)
     shown = [index for index, plate in enumerate(film.plates) if plate.in_film][::-1]
-    plates: list[Any] = [film.plates[index] for index in shown]
-    back = np.array([np.linalg.inv(plate.matrix) for plate in plates]).reshape(-1, 3, 3)
-    facts = np.array(
-        [
-            (
-                *plate.extent,
-                plate.opacity,
-                1.0 if plate.feather.shape == "ellipse" else 0.0,
-                0.0 if plate.feather.shape == "outline" else plate.feather.width / 100,
-            )
-            for plate in plates
-        ]
-    ).reshape(-1, 5)
+    plates = [film.plates[index] for index in shown]
+    states = _States(plates, frames, choreography.timeline)
+    veil = [veils.of(plate) if veils else OPAQUE for plate in map(resting, plates)]
+    sizes = np.array([(one.shape[1], one.shape[0], one.size) for one in veil], np.int64).reshape(-1, 3)
+    alphas = np.concatenate([one.ravel() for one in veil]) if veil else np.zeros(0, np.uint8)
+    starts = np.cumsum(np.concatenate([[0], sizes[:, 2]]))[:-1] if len(veil) else np.zeros(0, np.int64)
+    which, masks = _uncovered(film, choreography, plates, frames, pixels)
     shape = (len(frames), len(pixels))
     places, needs = np.full((*shape, 2), np.nan), np.full(shape, np.inf)
     bare, enlarged = np.ones(shape), np.zeros(shape)
     best = np.full(shape, -1, np.int64)
     fills = np.zeros((len(frames), max(len(film.plates), 1)))
-    _look(maps, pixels, back, facts, np.array(shown, np.int64), places, needs, bare, enlarged, best, fills)
+    _look(
+        maps, pixels, states.which, states.back, states.facts, np.array(shown, np.int64), sizes[:, :2], starts, alphas,
+        which, masks, places, needs, bare, enlarged, best, fills,
+    )  # fmt: skip
     return Budget(frames, places, needs, bare, enlarged, best, fills / max(len(pixels), 1))
+
+
+OPAQUE = np.full((1, 1), 255, np.uint8)
+COARSE = 256
+"""The longest side of the picture in which a plate's alpha is looked at, pixels."""
+
+
+class Veils:
+    """What is see-through in plates, as the renderer draws them: (height, width) uint8 each, kept by their looks."""
+
+    def __init__(self, open_picture: Callable[[str], Pyramid]) -> None:
+        self._open = open_picture
+        self._kept: dict[str, NDArray[np.uint8]] = {}
+
+    def of(self, plate: Plate) -> NDArray[np.uint8]:
+        """The alpha of a plate, all 255 where it has none; a picture that is gone counts as opaque."""
+        if plate.look not in self._kept:
+            if len(self._kept) > MOST_VEILS:
+                self._kept.clear()
+            self._kept[plate.look] = self._read(plate)
+        return self._kept[plate.look]
+
+    def _read(self, plate: Plate) -> NDArray[np.uint8]:
+        try:
+            pyramid = pyramid_of(plate, self._open)
+        except NotFound:
+            return OPAQUE
+        if not pyramid.alpha:
+            return OPAQUE
+        level = next((k for k, size in enumerate(pyramid.sizes) if max(size) <= COARSE), len(pyramid.sizes) - 1)
+        return np.ascontiguousarray(pyramid.window(level, 0, 0, *pyramid.sizes[level])[..., 3])
+
+
+MOST_VEILS = 1000
+
+
+class _States:
+    """Plates as they lie and cover at each frame: ``which`` (f, p) of the maps ``back`` (s, 3, 3) from the ground and
+    of the ``facts`` (s, 5) holds there. Only plates that change over the film have more than one."""
+
+    def __init__(self, plates: list[Plate], frames: NDArray[np.int64], timeline: Timeline) -> None:
+        self.which = np.zeros((len(frames), len(plates)), np.int64)
+        back: list[NDArray[np.float64]] = []
+        facts: list[tuple[float, ...]] = []
+        for p, plate in enumerate(plates):
+            if not any(courses_of(plate)):
+                self.which[:, p] = len(back)
+                back.append(np.asarray(np.linalg.inv(plate.matrix), np.float64))
+                facts.append(_facts(plate))
+                continue
+            known: dict[tuple[float, ...], int] = {}
+            for f, frame in enumerate(frames.tolist()):
+                now = running(plate, Time(frame), timeline)
+                key = (*now.matrix.ravel().tolist(), *_facts(now))
+                if key not in known:
+                    known[key] = len(back)
+                    back.append(np.asarray(np.linalg.inv(now.matrix), np.float64))
+                    facts.append(_facts(now))
+                self.which[f, p] = known[key]
+        self.back = np.array(back).reshape(-1, 3, 3)
+        self.facts = np.array(facts).reshape(-1, 5)
+
+
+def _facts(plate: Plate) -> tuple[float, ...]:
+    """Width, height, opacity, whether it is an ellipse, and its feather, 0..1."""
+    shape = plate.feather.shape
+    feather = 0.0 if shape == "outline" else plate.feather.width / 100
+    return (*plate.extent, plate.opacity, 1.0 if shape == "ellipse" else 0.0, feather)
+
+
+MASK = FrameSize(96, 54)
+"""The size at which masks of what is uncovered are looked at."""
+
+
+def _uncovered(
+    film: Film,
+    choreography: Choreography,
+    plates: list[Plate],
+    frames: NDArray[np.int64],
+    pixels: NDArray[np.float64],
+) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+    """Which mask holds for each frame and plate (f, p), -1 where all of it is uncovered, and the masks: how much is
+    seen at each place, 0..1, (m, n); the first hides all."""
+    which = np.full((len(frames), len(plates)), -1, np.int64)
+    masks = [np.zeros(len(pixels), np.float32)]
+    size = FrameSize(MASK.width, max(round(MASK.width * film.frame.height / film.frame.width), 1))
+    at = (pixels * [size.width / film.frame.width, size.height / film.frame.height]).astype(np.int64)
+    columns, rows = np.minimum(at[:, 0], size.width - 1), np.minimum(at[:, 1], size.height - 1)
+    for p, plate in enumerate(plates):
+        if not plate.reveal:
+            continue
+        for f, frame in enumerate(frames.tolist()):
+            uncovered = uncovered_at(film, choreography, plate.id, plate.reveal, Time(frame))
+            if uncovered is None:
+                continue
+            if uncovered.share <= 0 or (uncovered.ways and all(way <= 0 for _, way in uncovered.ways)):
+                which[f, p] = 0
+                continue
+            view = View.of(choreography.pose(Time(frame)), size, size.width / film.frame.width)
+            which[f, p] = len(masks)
+            masks.append(mask_of(uncovered, resting(plate), view)[rows, columns].astype(np.float32) / np.float32(255))
+    return which, np.array(masks)
 
 
 @njit(cache=True, nogil=True)
 def _look(  # type: ignore[no-untyped-def]
-    maps, pixels, back, facts, names, places, needs, bare, enlarged, best, fills
-):
+    maps, pixels, states, backs, facts, names, sizes, starts, alphas, veiled, masks, places, needs, bare, enlarged,
+    best, fills,
+):  # fmt: skip
     matrix = np.empty((3, 3))
     for f in range(maps.shape[0]):
         for n in range(pixels.shape[0]):
@@ -119,21 +238,29 @@ def _look(  # type: ignore[no-untyped-def]
             places[f, n, 0], places[f, n, 1] = x, y
             needs[f, n] = _narrow(m, x, y, w)
             light, top = 1.0, 0.0
-            for p in range(back.shape[0]):
+            for p in range(names.shape[0]):
+                seen = 1.0 if veiled[f, p] < 0 else masks[veiled[f, p], n]
+                if seen <= 0.0:
+                    continue
+                state = states[f, p]
+                back = backs[state]
                 for i in range(3):
                     for j in range(3):
-                        matrix[i, j] = back[p, i, 0] * m[0, j] + back[p, i, 1] * m[1, j] + back[p, i, 2] * m[2, j]
+                        matrix[i, j] = back[i, 0] * m[0, j] + back[i, 1] * m[1, j] + back[i, 2] * m[2, j]
                 pw = matrix[2, 0] * u + matrix[2, 1] * v + matrix[2, 2]
                 if pw <= 1e-12:
                     continue
                 px = (matrix[0, 0] * u + matrix[0, 1] * v + matrix[0, 2]) / pw
                 py = (matrix[1, 0] * u + matrix[1, 1] * v + matrix[1, 2]) / pw
-                width, height = facts[p, 0], facts[p, 1]
+                width, height = facts[state, 0], facts[state, 1]
                 if px < 0 or py < 0 or px > width or py > height:
                     continue
+                column = min(int(px / width * sizes[p, 0]), sizes[p, 0] - 1)
+                row = min(int(py / height * sizes[p, 1]), sizes[p, 1] - 1)
+                alpha = alphas[starts[p] + row * sizes[p, 0] + column] / 255.0
                 side = _narrow(matrix, px, py, pw)
-                cover = coverage_at(px, py, side, side, width, height, facts[p, 3], facts[p, 4]) * facts[p, 2]
-                share = light * cover
+                cover = coverage_at(px, py, side, side, width, height, facts[state, 3], facts[state, 4])
+                share = light * cover * facts[state, 2] * alpha * seen
                 light -= share
                 fills[f, names[p]] += share
                 if share > top:

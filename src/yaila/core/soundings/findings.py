@@ -13,7 +13,8 @@ from pydantic import BaseModel
 from yaila.core.film import Choreography, Film, Route, choreograph
 from yaila.core.film.fitting import ground_of
 from yaila.core.film.overlap import Open, Rim, rim_of
-from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of, frame_places
+from yaila.core.picture import Renderer
+from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, Veils, budget_of, frame_places
 from yaila.core.soundings.marks import mark_faults
 from yaila.core.soundings.pace import Paces, pace_faults, paces_of
 from yaila.core.time import Time, timecode
@@ -66,7 +67,7 @@ class Finding(BaseModel):
     id: str
     kind: Literal[
         "bare", "soft", "seam", "hole", "credit", "unused", "fast", "strobe", "turn", "rest", "miss", "jump", "read",
-        "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters",
+        "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters", "pale",
     ]  # fmt: skip
     grave: bool
     first: int
@@ -88,19 +89,24 @@ def soundings_of(
     length: Callable[[float], str] = lambda value: f"{value:,.0f}",
     rims: Callable[[str], Rim | None] | None = None,
     faces: Faces = Faces(),  # noqa: B008 - frozen
+    veils: Veils | None = None,
+    renderer: Renderer | None = None,
 ) -> list[Finding]:
     """All findings of a film, the grave ones first, then in time.
 
     Args:
-        open_picture: gives pictures; without, seams are not looked at.
+        open_picture: gives pictures; without, seams are not looked at, nor what is see-through in plates.
         length: says a length on the ground in words.
         rims: gives a plate's rim by its id, where somebody keeps them; worked out anew otherwise.
         faces: where the fonts of labels come from.
+        veils: what is see-through in plates, where somebody keeps it; read anew otherwise.
+        renderer: draws what names stand before; without, their contrast is not looked at.
     """
     choreography = choreograph(film)
     if not choreography.frames:
         return []
-    look, paces = budget_of(film, choreography), paces_of(film, choreography)
+    veils = veils or (Veils(open_picture) if open_picture else None)
+    look, paces = budget_of(film, choreography, veils=veils), paces_of(film, choreography)
     findings = [
         *_bare(film, look),
         *_soft(film, look, choreography, paces, length),
@@ -108,7 +114,7 @@ def soundings_of(
         *_uncredited(film),
         *_holes(film),
         *_pace(film, choreography, paces),
-        *_marks(film, choreography, faces),
+        *_marks(film, choreography, faces, renderer),
     ]
     if open_picture:
         opened = open_picture
@@ -325,9 +331,9 @@ def _pace(film: Film, choreography: Choreography, paces: Paces) -> list[Finding]
     return found
 
 
-def _marks(film: Film, choreography: Choreography, faces: Faces) -> list[Finding]:
+def _marks(film: Film, choreography: Choreography, faces: Faces, renderer: Renderer | None) -> list[Finding]:
     found = []
-    for fault in mark_faults(film, choreography, faces):
+    for fault in mark_faults(film, choreography, faces, renderer):
         remedy = None
         mark = film.mark(fault.mark)
         if fault.frames is not None and not isinstance(mark, Route) and mark.ends:

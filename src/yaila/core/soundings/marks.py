@@ -13,9 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, View
-from yaila.core.film import Choreography, Film, Label, Region
+from yaila.core.colour import contrast, relative_luminance
+from yaila.core.film import Choreography, Film, Label, Marker, Region
+from yaila.core.film.running import resting
 from yaila.core.film.scene import present_at
-from yaila.core.picture.labels import lay, seen_at
+from yaila.core.picture import Quality, Renderer, Request
+from yaila.core.picture.canvas import bytes_of
+from yaila.core.picture.labels import box_of, lies_flat, seen_at
 from yaila.core.time import Time
 from yaila.core.type import Faces, set_text
 
@@ -40,6 +44,19 @@ FLEET = 1.0
 FLASHES, FLASH_AREA = 3, 0.25
 """More flashes than this within a second, over more of the picture than this, can harm (Rec. ITU-R BT.1702)."""
 
+CONTRAST = 3.0
+"""The least contrast of large letters with what is behind them (WCAG 2.2, 1.4.3)."""
+
+EDGED = 4.0
+"""A halo or an outline so wide, pixels of the film, parts letters from the ground by itself (common practice, no
+source)."""
+
+MOST_DRAWN = 60
+"""Frames that are drawn to see what names stand before."""
+
+BACKDROP = 240
+"""Their width, pixels."""
+
 READABLE = 0.6
 """A text counts as there from this opacity on."""
 
@@ -54,7 +71,7 @@ MOST_LOOKS = 60
 class MarkFault:
     """Frames ``first`` to ``last``, worst at ``frame``. ``frames`` is how much longer a mark should stay."""
 
-    kind: Literal["read", "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters"]
+    kind: Literal["read", "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters", "pale"]
     grave: bool
     first: int
     last: int
@@ -73,19 +90,26 @@ class _Sight:
     box: NDArray[np.float32]
     em: float
     whole: bool
+    lies: bool = False
 
 
-def mark_faults(film: Film, choreography: Choreography, faces: Faces) -> list[MarkFault]:
-    """All that is wrong with marks, in no order."""
+def mark_faults(
+    film: Film, choreography: Choreography, faces: Faces, renderer: Renderer | None = None
+) -> list[MarkFault]:
+    """All that is wrong with marks, in no order; ``renderer`` draws what names stand before, if that is to be looked
+    at."""
     found = [*_unseen(film, choreography), *_fleet(film, choreography), *_flashing(film, choreography)]
     step = max(round(float(film.fps.value) / 5), 1)
     sights: dict[str, list[_Sight]] = {}
     for label in film.labels:
-        if label.shown and label.stands != "route":
+        if label.shown:
             sights[label.id] = _sights(film, choreography, label, step, faces)
             found += _reading(film, label, sights[label.id], choreography, step)
         found += _letters(film, label, choreography, faces)
     found += _covered(film, sights, step)
+    found += _under_signs(film, choreography, sights, step)
+    if renderer:
+        found += _pale(film, choreography, sights, renderer)
     return found
 
 
@@ -105,11 +129,12 @@ def _sights(film: Film, choreography: Choreography, label: Label, step: int, fac
         present = present_at(film, choreography, label, Time(frame))
         if not present or present.opacity * present.look.opacity * seen_at(label, pose.span) < READABLE:
             continue
-        laid = lay(replace(present, scale=1.0), View.of(pose, size), faces)
-        if laid is None:
+        view = View.of(pose, size)
+        spot = box_of(replace(present, scale=1.0), view, faces)
+        if spot is None:
             continue
         whole = present.came >= 1 and present.gone >= 1
-        found.append(_Sight(frame, laid.box.astype(np.float32), laid.em, whole))
+        found.append(_Sight(frame, spot[0].astype(np.float32), spot[1], whole, lies_flat(label)))
     return found
 
 
@@ -226,7 +251,7 @@ def _unseen(film: Film, choreography: Choreography) -> list[MarkFault]:
 
 
 def _rings(film: Film, mark: object) -> tuple[tuple[tuple[float, float], ...], ...]:
-    return mark.outline(film.ground.kind == "mercator") if isinstance(mark, Region) else ()
+    return resting(mark).outline(film.ground.kind == "mercator") if isinstance(mark, Region) else ()
 
 
 def _any_inside(matrix: NDArray[np.float64], places: NDArray[np.float64], size: FrameSize) -> bool:
@@ -270,31 +295,120 @@ def _fleet(film: Film, choreography: Choreography) -> list[MarkFault]:
 
 
 def _flashing(film: Film, choreography: Choreography) -> list[MarkFault]:
-    found = []
+    """More flashes within a second than can be borne, of one region or of several, of signs that blink too."""
     rate, size = float(film.fps.value), film.frame.size
-    for region in film.regions:
-        there = choreography.timeline.ranges[region.id]
-        if not region.shown or region.flashes <= FLASHES or rate / region.flash <= FLASHES:
+    flashes: list[tuple[float, float, str, str]] = []
+    lit: list[Region | Marker] = [*film.regions, *film.markers]
+    for mark in lit:
+        count, each = (mark.flashes, mark.flash) if isinstance(mark, Region) else (mark.blinks, mark.blink)
+        if not mark.shown or not count:
             continue
-        came = region.comes.frames if region.comes.how != "cut" else 0
-        frame = min(there.start.frame + came + region.flash // 2, max(choreography.frames - 1, 0))
-        share = _share_of_frame(film, choreography, region, frame, size)
-        if share > FLASH_AREA:
-            pace = rate / region.flash
-            text = f"{region.name} flashes {pace:.1f} times a second over {share * 100:.0f} % of the picture"
-            last = max(min(there.start.frame + came + region.flashes * region.flash, choreography.frames) - 1, frame)
-            found.append(MarkFault("flashes", True, frame, last, frame, pace, text, region.id))
+        start = choreography.timeline.ranges[mark.id].start.frames
+        start += mark.comes.frames if mark.comes.how != "cut" else 0
+        frame = min(int(start) + each // 2, max(choreography.frames - 1, 0))
+        share = _share_of_frame(film, choreography, mark, frame, size)
+        flashes += [(start + k * each, share, mark.id, mark.name) for k in range(count)]
+    flashes.sort()
+    found: dict[str, MarkFault] = {}
+    for time, _, _, _ in flashes:
+        second = [one for one in flashes if time <= one[0] < time + rate]
+        # What flashes at different moments adds up in number, what flashes together in area.
+        area = max(sum(one[1] for one in second if abs(one[0] - other[0]) < 1) for other in second)
+        names = list(dict.fromkeys(one[3] for one in second))
+        if len(second) > FLASHES and area > FLASH_AREA and second[0][2] not in found:
+            said = f"{names[0]} flashes" if len(names) == 1 else f"{' and '.join(names[:3])} flash"
+            text = f"{said} {len(second)} times within a second, over {area * 100:.0f} % of the picture"
+            last = int(second[-1][0])
+            found[second[0][2]] = MarkFault(
+                "flashes", True, int(time), last, int(time), float(len(second)), text, second[0][2]
+            )
+    return list(found.values())
+
+
+def _under_signs(film: Film, choreography: Choreography, sights: dict[str, list[_Sight]], step: int) -> list[MarkFault]:
+    """Text that lies on the ground under signs that stand on it."""
+    found = []
+    lying = {label.id: label.name for label in film.labels if label.id in sights and lies_flat(label)}
+    for marker in film.markers:
+        look = film.look_of(marker)
+        if not marker.shown or look.scales == "ground" or not lying:
+            continue
+        there, half = choreography.timeline.ranges[marker.id], resting(look).size / 2
+        for key, name in lying.items():
+            meets = []
+            for sight in sights[key]:
+                if Time(sight.frame) not in there:
+                    continue
+                view = View.of(choreography.pose(Time(sight.frame)), film.frame.size)
+                u, v, depth = view.project(np.array([marker.place]))[0].tolist()
+                if depth <= 0:
+                    continue
+                box = np.array([[u - half, v - half], [u + half, v - half], [u + half, v + half], [u - half, v + half]])
+                shared = float(cv2.intersectConvexConvex(sight.box, box.astype(np.float32))[0])
+                if shared / max(_area(sight.box), 1.0) > COVERED:
+                    meets.append((shared / max(_area(sight.box), 1.0), sight.frame))
+            if len(meets) * step >= 10:
+                share, frame = max(meets)
+                text = f"“{marker.name}” stands on “{name}”"
+                found.append(MarkFault("covered", False, meets[0][1], meets[-1][1], frame, share, text, key))
     return found
 
 
-def _share_of_frame(film: Film, choreography: Choreography, region: Region, frame: int, size: FrameSize) -> float:
-    """How much of the frame a region covers, by counting on a coarse grid."""
+def _pale(
+    film: Film, choreography: Choreography, sights: dict[str, list[_Sight]], renderer: Renderer
+) -> list[MarkFault]:
+    """Names that hardly stand out from what the renderer draws behind them."""
+    found = []
+    bare = film.model_copy(update={"labels": []})
+    height = max(round(BACKDROP * film.frame.height / film.frame.width), 2)
+    drawn: dict[int, NDArray[np.uint8]] = {}
+    for label in film.labels:
+        look, whole = resting(film.look_of(label)), [sight for sight in sights.get(label.id, []) if sight.whole]
+        if not whole or look.box != "none" or (look.outline >= EDGED / 2 and _apart(look.colour, look.outline_colour)):
+            continue
+        if look.halo >= EDGED and _apart(look.colour, look.halo_colour):
+            continue
+        sight = whole[len(whole) // 2]
+        if sight.frame not in drawn:
+            if len(drawn) >= MOST_DRAWN:
+                continue
+            size = FrameSize(BACKDROP, height)
+            drawn[sight.frame] = renderer.render(Request(bare, Time(sight.frame), size, Quality.DRAFT)).rgb
+        mask = np.zeros((height, BACKDROP), np.uint8)
+        cv2.fillConvexPoly(mask, np.round(sight.box * (BACKDROP / film.frame.width)).astype(np.int32), 1)
+        behind = drawn[sight.frame][mask > 0]
+        if not len(behind):
+            continue
+        letters = relative_luminance(np.array([bytes_of(look.colour)], np.uint8))[0]
+        ratios = contrast(letters, relative_luminance(behind))
+        ratio = float(np.median(ratios))
+        if ratio < CONTRAST:
+            text = f"“{label.name}” hardly stands out from what is behind it: {ratio:.1f} to 1"
+            first, last = whole[0].frame, whole[-1].frame
+            found.append(MarkFault("pale", ratio < CONTRAST / 2, first, last, sight.frame, ratio, text, label.id))
+    return found
+
+
+def _apart(one: str, other: str) -> bool:
+    """Whether two colours stand out from each other."""
+    both = relative_luminance(np.array([bytes_of(one), bytes_of(other)], np.uint8))
+    return bool(contrast(both[0], both[1:])[0] >= CONTRAST)
+
+
+def _share_of_frame(
+    film: Film, choreography: Choreography, mark: Region | Marker, frame: int, size: FrameSize
+) -> float:
+    """How much of the frame a region or a sign covers, by counting on a coarse grid."""
     width, height = 96, 54
-    matrix = choreography.pose(Time(frame)).frame_from_ground(size)
+    view = View.of(choreography.pose(Time(frame)), size)
+    if isinstance(mark, Marker):
+        look, depth = resting(film.look_of(mark)), view.depth(np.array(mark.place))
+        wide = look.ground * view.pixels_per_unit / max(depth, 1e-6) if look.scales == "ground" else look.size
+        return float(min(wide * wide / (size.width * size.height), 1.0)) if depth > 0 else 0.0
     mask = np.zeros((height, width), np.uint8)
     rings = []
-    for ring in _rings(film, region):
-        u, v, w = matrix @ np.column_stack([np.array(ring), np.ones(len(ring))]).T
+    for ring in _rings(film, mark):
+        u, v, w = view.frame_from_ground @ np.column_stack([np.array(ring), np.ones(len(ring))]).T
         if (w <= 0).any():
             continue
         cells = np.column_stack([u / w * width / size.width, v / w * height / size.height])
