@@ -31,10 +31,18 @@ def film(**plate: object) -> Film:
     """Four seconds over one plate of 600 x 400 that fills the frame."""
     return Film(
         frame={"width": 480, "height": 320},
-        plates=[{"id": "p", "name": "Ground", "credit": "-",
-                 "picture": {"sha256": "a" * 64, "width": 600, "height": 400}, "placement": {"kind": "similarity", "x": 300, "y": 200}, **plate}],
+        plates=[
+            {
+                "id": "p",
+                "name": "Ground",
+                "credit": "-",
+                "picture": {"sha256": "a" * 64, "width": 600, "height": 400},
+                "placement": {"kind": "similarity", "x": 300, "y": 200},
+                **plate,
+            }
+        ],
         vantages=[{"x": 300, "y": 200, "span": 560, "hold": 4}],
-    )  # fmt: skip
+    )
 
 
 def told(one: Film, picture: Texture | None = None) -> dict[str, Finding]:
