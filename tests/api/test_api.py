@@ -210,7 +210,7 @@ def test_a_flight_brings_a_picture_and_the_pose_it_is_seen_from(server: Server) 
 
 def test_a_plate_that_appears_along_a_route_is_sounded(client: TestClient, store: Store, small_film: Film) -> None:
     document = small_film.model_dump(mode="json")
-    close = document["plates"][0] | {"id": "close", "name": "Close", "reveal": {"how": "route", "route": "r"}}
+    close = document["plates"][0] | {"id": "close", "name": "Close", "reveal": {"how": "route", "routes": ["r"]}}
     close["placement"] = close["placement"] | {"scale": 0.4}
     document["plates"].append(close)
     document["routes"] = [{"id": "r", "points": [{"x": 0, "y": 0}, {"x": 900, "y": 600}]}]

@@ -64,9 +64,10 @@ def test_no_step_in_sharpness_through_a_level_change(plate: np.ndarray, layer: P
         grey = frame.astype(np.float64).mean(axis=2)
         return float(np.log(np.mean(cv2.Laplacian(grey, cv2.CV_64F) ** 2)))
 
+    poses = [Pose(2048.4, 1536.7, span, heading=7) for span in spans]
+    truth = [sharpness(true_picture(plate, 1.0, pose, *SIZE)) for pose in poses]
     for quality in Quality:
-        ours = [sharpness(drawn(layer, Pose(2048.4, 1536.7, span, heading=7), quality, pages)) for span in spans]
-        truth = [sharpness(true_picture(plate, 1.0, Pose(2048.4, 1536.7, span, heading=7), *SIZE)) for span in spans]
+        ours = [sharpness(drawn(layer, pose, quality, pages)) for pose in poses]
         steps = np.abs(np.diff(ours) - np.diff(truth))
         assert steps.max() < (0.07 if quality is Quality.FINAL else 0.2)
 

@@ -3,23 +3,22 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import hashlib
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
 from fastapi import Request
 
-from yaila.core.errors import NotFound, StaleEdit, YailaError
+from yaila.core.errors import NotFound, YailaError
 from yaila.core.film import Choreography, Film, choreograph
 from yaila.core.film.acts import Act
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Renderer
 from yaila.farm import Farm
-from yaila.store import Store, difference
+from yaila.store import Store
 
 T = TypeVar("T")
 
@@ -59,23 +58,35 @@ class Desk:
             if key in self._films:
                 self._films.move_to_end(key)
                 return self._films[key]
-        if not state[1:].isdigit():
+        if not is_count(state[1:]):
             raise NotFound("That trial is over.")
         return self._remember(key, self.store.films.at_revision(film_id, int(state[1:])))
 
-    def act_later(self, film_id: str, acts: list[Act], label: str) -> None:
-        """Do acts on a film as it stands now, as one edit; what no longer makes sense is left out."""
-        for _ in range(20):
-            state = self.store.films.state(film_id)
-            film = state.film
+    def conclude(self, job: str, acts: Sequence[Act], label: str, told: str = "", fault: str = "") -> None:
+        """Close a job whose work came to acts: they are done to its film as it stands by now, as one edit.
+
+        What no longer makes sense is left out, and the job says so; it has failed if nothing could be done, or
+        with ``fault``.
+        """
+        row = self.store.jobs.get(job)
+        refused: list[str] = []
+
+        def done(film: Film) -> Film:
+            refused.clear()
             for act in acts:
-                with contextlib.suppress(YailaError):
+                try:
                     film = act.done_to(film)
-            try:
-                self.store.films.edit(film_id, difference(state.film, film), state.revision, label)
-                return
-            except StaleEdit:
-                continue
+                except YailaError as error:
+                    refused.append(str(error))
+            return film
+
+        if acts:
+            self.store.films.change(row.film, done, label)
+        message = " ".join(part for part in (fault, *dict.fromkeys(refused), told) if part)
+        if fault or (acts and len(refused) == len(acts)):
+            self.store.jobs.note(job, state="failed", message=message)
+        else:
+            self.store.jobs.note(job, state="done", done=row.total, message=message)
 
     async def draw(self, work: Callable[[], T]) -> T:
         """Do drawing work in the drawing threads, so that it never takes the ones that answer other requests."""
@@ -88,6 +99,11 @@ class Desk:
             while len(self._films) > TRIALS:
                 self._films.popitem(last=False)
         return entry
+
+
+def is_count(text: str) -> bool:
+    """Whether a text is a whole number from 0 that a database can hold: ASCII digits, no more than 18."""
+    return text.isascii() and text.isdigit() and len(text) <= 18
 
 
 def desk_of(request: Request) -> Desk:

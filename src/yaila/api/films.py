@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Depends, Header, Response
 from pydantic import BaseModel, Field
 
-from yaila.api.desk import Desk, desk_of
+from yaila.api.desk import Desk, desk_of, is_count
 from yaila.core.errors import BadEdit
 from yaila.core.film import FRAME_PRESETS, Film
 from yaila.core.film.acts import Act
@@ -142,7 +142,7 @@ def sheet_of(state: FilmState, response: Response | None = None) -> Sheet:
 def revision_of(if_match: str) -> int:
     """The revision that an If-Match header names."""
     text = if_match.strip().removeprefix("W/").strip('"')
-    if not text.isdigit():
+    if not is_count(text):
         raise BadEdit("If-Match must name the revision the edit was made on, as the ETag gave it.")
     return int(text)
 

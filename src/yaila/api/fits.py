@@ -71,8 +71,7 @@ def start_fit(film_id: str, new: NewFit, desk: TheDesk) -> Job:
 
     def lay() -> None:
         acts = ACTS.validate_python(desk.store.jobs.get(job).settings["acts"])
-        desk.act_later(film_id, acts, f"{'Fit' if new.fit.find else 'Match tone of'} {name}")
-        desk.store.jobs.note(job, state="done", done=100)
+        desk.conclude(job, acts, f"{'Fit' if new.fit.find else 'Match tone of'} {name}")
 
     desk.farm.start(job, "fit", lay)
     return job_of(desk.store.jobs.get(job))

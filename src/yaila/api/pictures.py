@@ -69,24 +69,22 @@ async def receive_picture(
     def lay() -> None:
         outcome = desk.store.jobs.get(job).settings
         picture = desk.store.pictures.reference(outcome["sha256"])
+        holes = outcome.get("holes", ())
         if swap:
-            desk.act_later(
-                film_id, [SwapPicture(plate=swap, picture=picture, holes=outcome.get("holes", ()))], f"Swap for {label}"
-            )
+            desk.conclude(job, [SwapPicture(plate=swap, picture=picture, holes=holes)], f"Swap for {label}")
         else:
-            at = (
-                Point(x, y) if x is not None and y is not None and desk.store.films.state(film_id).film.plates else None
-            )
+            at = Point(x, y) if x is not None and y is not None else None
+            if not desk.store.films.state(film_id).film.plates:
+                at = None
             act = LayPlate(
                 picture=picture,
                 name=PurePath(label).stem,
                 at=at,
                 width=width if at else None,
                 georeference=outcome.get("georeference"),
-                holes=outcome.get("holes", ()),
+                holes=holes,
             )
-            desk.act_later(film_id, [act], f"Lay {act.name}")
-        desk.store.jobs.note(job, state="done", done=100)
+            desk.conclude(job, [act], f"Lay {act.name}")
 
     desk.farm.start(job, "import", lay)
     return job_of(desk.store.jobs.get(job))

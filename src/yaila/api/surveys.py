@@ -190,17 +190,12 @@ def _capture(desk: Desk, film_id: str, label: str, capture: CaptureSettings) -> 
     def lay() -> None:
         outcome = desk.store.jobs.get(job).settings
         acts = ACTS.validate_python(outcome.get("acts", []))
-        if acts:
-            desk.act_later(film_id, acts, label if capture.again else f"Capture {label}")
         holes = sum(len(act.get("holes", [])) for act in outcome.get("acts", []))
-        fault = outcome.get("fault")
-        if fault:
-            desk.store.jobs.note(job, state="failed", message=fault)
-        elif capture.again and not acts:
-            desk.store.jobs.note(job, state="failed", message=f"“{capture.source.name}” still has none of them.")
-        else:
-            told = f"{holes} {'tile is' if holes == 1 else 'tiles are'} missing. Ask again later." if holes else ""
-            desk.store.jobs.note(job, state="done", done=total, message=told)
+        told = f"{holes} {'tile is' if holes == 1 else 'tiles are'} missing. Ask again later." if holes else ""
+        fault = outcome.get("fault", "")
+        if capture.again and not acts and not fault:
+            fault = f"“{capture.source.name}” still has none of them."
+        desk.conclude(job, acts, label if capture.again else f"Capture {label}", told, fault)
 
     desk.farm.start(job, "capture", lay)
     return job_of(desk.store.jobs.get(job))

@@ -43,7 +43,7 @@ class Store:
         self.arrivals = self._folder("arrivals")
         self.reels = self._folder("reels")
         self.tiles = self._folder("tiles")
-        engine = open_database(self.home / "yaila.sqlite")
+        self.engine = engine = open_database(self.home / "yaila.sqlite")
         self.films = Films(engine)
         self.jobs = Jobs(engine)
         self.sources = Sources(engine)

@@ -6,10 +6,11 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import JSON, Engine, ForeignKey, create_engine, event, text
+from sqlalchemy import JSON, Connection, Engine, ForeignKey, create_engine, event, inspect, text
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-SCHEMA_VERSION = 1
+NEWEST = "0002"
+"""The newest step in ``upgrades/versions``."""
 
 
 def now() -> datetime:
@@ -24,12 +25,11 @@ class Base(DeclarativeBase):
 
 
 class FilmRow(Base):
-    """A film: which of its revisions stands (``head``), and the newest of its line (``tip``), for redo."""
+    """A film, and which of its revisions stands."""
 
     __tablename__ = "films"
     id: Mapped[str] = mapped_column(primary_key=True)
     head: Mapped[int]
-    tip: Mapped[int]
     touched: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -39,7 +39,7 @@ class RevisionRow(Base):
     __tablename__ = "revisions"
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
     film: Mapped[str] = mapped_column(index=True)
-    parent: Mapped[int | None] = mapped_column(ForeignKey("revisions.id"))
+    parent: Mapped[int | None] = mapped_column(ForeignKey("revisions.id"), index=True)
     document: Mapped[dict[str, Any]]
     patch: Mapped[list[Any]]
     label: Mapped[str]
@@ -107,11 +107,38 @@ def open_database(path: Path) -> Engine:
         cursor.close()
 
     with engine.begin() as connection:
-        version = connection.execute(text("PRAGMA user_version")).scalar_one()
-        if version > SCHEMA_VERSION:
-            raise RuntimeError(
-                f"The store at {path.parent} was written by a newer Yaila. Update Yaila, or choose another folder."
-            )
-        Base.metadata.create_all(connection)
-        connection.execute(text(f"PRAGMA user_version = {SCHEMA_VERSION}"))
+        _upgrade(connection, path.parent)
     return engine
+
+
+def _version(connection: Connection) -> str | None:
+    if not inspect(connection).has_table("alembic_version"):
+        return None
+    version: str | None = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+    return version
+
+
+def _upgrade(connection: Connection, home: Path) -> None:
+    """Bring the tables to what this program knows, by the steps in ``upgrades``, all of them or none."""
+    if _version(connection) == NEWEST:
+        return
+    connection.exec_driver_sql("BEGIN IMMEDIATE")
+    old = _version(connection)
+    if old == NEWEST:
+        return
+    from alembic import command
+    from alembic.config import Config
+    from alembic.util import CommandError
+
+    config = Config()
+    config.set_main_option("script_location", "yaila:store/upgrades")
+    config.attributes["connection"] = connection
+    try:
+        if old is None and inspect(connection).has_table("films"):
+            # A store from before the steps had names has the tables of the first.
+            command.stamp(config, "0001")
+        command.upgrade(config, NEWEST)
+    except CommandError as error:
+        raise RuntimeError(
+            f"The store at {home} was written by a newer Yaila. Update Yaila, or choose another folder."
+        ) from error

@@ -8,6 +8,7 @@ a new line, and the old one stays in the table.
 from __future__ import annotations
 
 import secrets
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -15,7 +16,7 @@ from typing import Any
 import jsonpatch
 import jsonpointer
 from pydantic import ValidationError
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
 from yaila.core.errors import BadEdit, NotFound, StaleEdit, said
@@ -88,11 +89,11 @@ class Films:
         """All films, the last touched first."""
         with Session(self._engine) as session:
             rows = session.execute(
-                select(FilmRow, RevisionRow)
+                select(FilmRow.id, RevisionRow.document["name"].as_string(), FilmRow.head, FilmRow.touched)
                 .join(RevisionRow, RevisionRow.id == FilmRow.head)
                 .order_by(FilmRow.touched.desc())
             )
-            return [FilmCard(film.id, revision.document["name"], film.head, film.touched) for film, revision in rows]
+            return [FilmCard(*row) for row in rows]
 
     def create(self, film: Film, film_id: str | None = None) -> FilmState:
         """Keep a new film."""
@@ -103,7 +104,7 @@ class Films:
             )
             session.add(revision)
             session.flush()
-            session.add(FilmRow(id=film_id, head=revision.id, tip=revision.id))
+            session.add(FilmRow(id=film_id, head=revision.id))
         return self.state(film_id)
 
     def state(self, film_id: str) -> FilmState:
@@ -152,20 +153,18 @@ class Films:
                     "The film was changed in another window in the meantime, so this edit was not made. "
                     "What you see is the newest state: do it again there."
                 )
-            before = Film.model_validate(session.get_one(RevisionRow, row.head).document)
-            after = patched(before, patch)
-            if after != before:
-                revision = RevisionRow(
-                    film=film_id,
-                    parent=row.head,
-                    document=after.model_dump(mode="json"),
-                    patch=patch,
-                    label=label[:80],
-                )
-                session.add(revision)
-                session.flush()
-                row.head = row.tip = revision.id
-                row.touched = now()
+            before = self._document(session, row)
+            self._keep(session, row, before, patched(before, patch), label, patch)
+            session.commit()
+            return self._state(session, row)
+
+    def change(self, film_id: str, to: Callable[[Film], Film], label: str) -> FilmState:
+        """Change the film as it stands, whatever has been done to it meanwhile; for work done in the background."""
+        with Session(self._engine) as session:
+            session.connection().exec_driver_sql("BEGIN IMMEDIATE")
+            row = self._row(session, film_id)
+            before = self._document(session, row)
+            self._keep(session, row, before, checked(to(before).model_dump(mode="json")), label)
             session.commit()
             return self._state(session, row)
 
@@ -188,7 +187,7 @@ class Films:
             row = self._row(session, film_id)
             if row.head != seen:
                 raise StaleEdit("The film was changed in another window in the meantime. Look, then try again.")
-            step = self._parent(session, row.head) if back else self._towards_tip(session, row)
+            step = self._parent(session, row.head) if back else self._following(session, row)
             if step is None:
                 raise BadEdit("There is nothing left to undo." if back else "There is nothing left to redo.")
             row.head = step
@@ -198,15 +197,38 @@ class Films:
 
     def _state(self, session: Session, row: FilmRow) -> FilmState:
         revision = session.get_one(RevisionRow, row.head)
-        following = self._towards_tip(session, row)
+        following = self._following(session, row)
         return FilmState(
             row.id,
             row.head,
             Film.model_validate(revision.document),
             undo=revision.label if revision.parent is not None else None,
-            redo=session.get_one(RevisionRow, following).label if following else None,
+            redo=session.scalar(select(RevisionRow.label).where(RevisionRow.id == following)) if following else None,
             saved=row.touched,
         )
+
+    @staticmethod
+    def _document(session: Session, row: FilmRow) -> Film:
+        return Film.model_validate(session.scalar(select(RevisionRow.document).where(RevisionRow.id == row.head)))
+
+    @staticmethod
+    def _keep(
+        session: Session, row: FilmRow, before: Film, after: Film, label: str, patch: list[Any] | None = None
+    ) -> None:
+        """Make ``after`` the revision that stands, unless it is what stands already."""
+        if after == before:
+            return
+        revision = RevisionRow(
+            film=row.id,
+            parent=row.head,
+            document=after.model_dump(mode="json"),
+            patch=difference(before, after) if patch is None else patch,
+            label=label[:80],
+        )
+        session.add(revision)
+        session.flush()
+        row.head = revision.id
+        row.touched = now()
 
     @staticmethod
     def _row(session: Session, film_id: str) -> FilmRow:
@@ -217,14 +239,12 @@ class Films:
 
     @staticmethod
     def _parent(session: Session, revision: int) -> int | None:
-        return session.get_one(RevisionRow, revision).parent
+        return session.scalar(select(RevisionRow.parent).where(RevisionRow.id == revision))
 
-    def _towards_tip(self, session: Session, row: FilmRow) -> int | None:
-        """The revision after ``head`` on the line that ends in ``tip``."""
-        at: int | None = row.tip
-        while at is not None and at != row.head:
-            parent = self._parent(session, at)
-            if parent == row.head:
-                return at
-            at = parent
-        return None
+    @staticmethod
+    def _following(session: Session, row: FilmRow) -> int | None:
+        """The revision after ``head`` on the line that redo follows: the newest made from it.
+
+        An edit makes the newest line, and what stood after its parent before is not come back to.
+        """
+        return session.scalar(select(func.max(RevisionRow.id)).where(RevisionRow.parent == row.head))

@@ -10,7 +10,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from typing import Protocol
 
@@ -111,8 +111,12 @@ class PageStore:
                     self._loading.add(key)
                     mine.append(key)
             slots = {key: self._slots[key] for key in wanted}
+        reads = [self._readers.submit(wanted[key].page, *key[1:], self.block[slots[key]]) for key in mine]
+        # All of them are waited for: a slot is given back only when nobody writes into it any more.
+        wait(reads)
         try:
-            list(self._readers.map(lambda key: wanted[key].page(key[1], key[2], key[3], self.block[slots[key]]), mine))
+            for read in reads:
+                read.result()
         except BaseException:
             with self._lock:
                 for key in mine:

@@ -14,7 +14,13 @@
 
 <MarkHead {of} title="Marker" />
 <TimeFields {of} />
-<Fields of="Marker" part={of.mark} path={of.path} columns={2} cells={[{ key: "blinks", unit: "times" }, "blink", of.look.scales === "ground" && "turn"]} />
+<Fields
+  of="Marker"
+  part={of.mark}
+  path={of.path}
+  columns={2}
+  cells={[{ key: "blinks", unit: "times" }, "blink", of.look.scales === "ground" && "turn"]}
+/>
 <StyleBar {of} />
 <div class="line">
   <LookSelect {of} name="symbol" />
