@@ -8,7 +8,6 @@ from __future__ import annotations
 import csv
 import json
 import sys
-import tempfile
 import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -217,8 +216,8 @@ def _taken_in(path: Path, store: Store) -> Film:
     from yaila.formats.bundle import read_bundle
     from yaila.store import checked
 
-    with tempfile.TemporaryDirectory(dir=store.arrivals) as folder:
-        document, media = read_bundle(path, Path(folder))
+    with store.room() as folder:
+        document, media = read_bundle(path, folder)
         film = checked(document)
         for plate in film.plates:
             picture = media.get(plate.picture.sha256)

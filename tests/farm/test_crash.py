@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import hashlib
 import threading
 from pathlib import Path
 
 import av
 import httpx
+import numpy as np
 import psutil
 import pytest
+from fastapi.testclient import TestClient
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
+from yaila.api.app import create_app
 from yaila.core.film import Film
 from yaila.farm.reel import ReelSettings, render
 from yaila.store import Store
@@ -99,6 +103,62 @@ def test_a_reel_can_be_cancelled_and_leaves_nothing_behind(own_server: Server, r
     assert own_server.client.post(f"/api/jobs/{job}/cancel").json()["state"] == "cancelled"
     own_server.until(lambda: not list((own_server.home / "reels").iterdir()))
     assert own_server.jobs(rendering)[0]["state"] == "cancelled"
+
+
+def dropped(server: Server, film: str, file: Path) -> str:
+    """The job of a picture that is dropped on a film."""
+    answer = server.client.post(f"/api/films/{film}/pictures", params={"name": file.name}, content=file.read_bytes())
+    return answer.json()["id"]
+
+
+def test_a_cancelled_import_leaves_nothing_and_the_others_come_in_the_order_they_were_dropped(
+    server: Server, tmp_path: Path
+) -> None:
+    film = server.client.post("/api/films", json={"name": "Order"}).json()["id"]
+    large = write_picture(tmp_path / "large.png", np.tile(fine_texture(500, 500), (10, 12, 1)))
+    small = [write_picture(tmp_path / f"{name}.png", fine_texture(300, 200, k)) for k, name in enumerate("abcdef")]
+    first = dropped(server, film, large)
+    for file in small:
+        dropped(server, film, file)
+    server.until(lambda: server.jobs(film)[-1]["state"] == "running")
+    server.until(lambda: any(server.home.glob(f"arrivals/{first}-*/*")))
+    server.client.post(f"/api/jobs/{first}/cancel")
+    server.until(lambda: all(job["state"] in ("done", "cancelled") for job in server.jobs(film)))
+    plates = server.client.get(f"/api/films/{film}").json()["film"]["plates"]
+    assert [plate["name"] for plate in plates] == list("abcdef")
+    assert not list((server.home / "arrivals").iterdir())
+    assert not (server.home / "pictures" / hashlib.sha256(large.read_bytes()).hexdigest()).exists()
+
+
+def test_what_is_refused_when_work_is_done_is_said_by_its_job(server: Server, tmp_path: Path) -> None:
+    film = server.client.post("/api/films", json={"name": "Gone"}).json()["id"]
+    dropped(server, film, write_picture(tmp_path / "one.png", fine_texture(300, 200)))
+    server.until(lambda: server.jobs(film)[0]["state"] == "done")
+    sheet = server.client.get(f"/api/films/{film}").json()
+    swap = {"name": "large.png", "swap": sheet["film"]["plates"][0]["id"]}
+    large = write_picture(tmp_path / "large.png", np.tile(fine_texture(500, 500), (5, 6, 1)))
+    server.client.post(f"/api/films/{film}/pictures", params=swap, content=large.read_bytes())
+    # The plate is taken away while its new picture comes in.
+    server.client.post(
+        f"/api/films/{film}/acts",
+        json={"act": "remove_plate", "plate": swap["swap"]},
+        headers={"If-Match": f'"{sheet["revision"]}"'},
+    ).raise_for_status()
+    server.until(lambda: server.jobs(film)[0]["state"] not in ("waiting", "running"))
+    job = server.jobs(film)[0]
+    assert job["state"] == "failed"
+    assert "plate" in job["message"]
+
+
+def test_a_server_that_starts_leaves_the_room_of_a_command_that_still_works(tmp_path: Path) -> None:
+    store = Store(tmp_path)
+    with store.room() as mine, store.room("aaaaaaaaaaaa") as left:
+        (store.arrivals / "hand999999999-x").mkdir()
+        with TestClient(create_app(store, 1)):
+            assert mine.exists()
+            assert not left.exists()
+            assert list(store.arrivals.iterdir()) == [mine]
+        left.mkdir()
 
 
 def test_part_of_a_film_at_another_size(store: Store, small_film: Film, tmp_path: Path) -> None:

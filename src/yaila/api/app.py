@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -28,8 +27,7 @@ def create_app(store: Store, port: int) -> FastAPI:
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
         store.jobs.interrupt_all()
-        for leftover in store.arrivals.iterdir():
-            shutil.rmtree(leftover) if leftover.is_dir() else leftover.unlink()
+        store.sweep()
         for part in store.reels.glob("*.part.mp4"):
             part.unlink()
         yield

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 from pathlib import PurePath
 from typing import Annotated
 
@@ -18,6 +17,7 @@ from yaila.core.ground import Point
 from yaila.core.imagery import PAGE
 from yaila.core.imagery.pages import PADDED
 from yaila.core.picture import pyramid_of
+from yaila.store.jobs import new_job
 
 router = APIRouter(prefix="/api", tags=["pictures"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
@@ -49,7 +49,8 @@ async def receive_picture(
     if swap:
         film.plate(swap)
     label = PurePath(name.replace("\\", "/")).name or "Picture"
-    file = desk.store.arrivals / secrets.token_hex(8)
+    job = new_job()
+    file = desk.store.arrivals / job
     size = 0
     try:
         with file.open("wb") as out:
@@ -64,7 +65,7 @@ async def receive_picture(
         file.unlink(missing_ok=True)
         raise
     settings = {"file": str(file), "world": world, "prj": prj, "world_name": world_name}
-    job = desk.store.jobs.add("import", film_id, label, settings, 100)
+    desk.store.jobs.add("import", film_id, label, settings, 100, job)
 
     def lay() -> None:
         outcome = desk.store.jobs.get(job).settings

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import logging
-import shutil
 import subprocess
 import sys
-import threading
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 
 from yaila.store import Store
 from yaila.store.jobs import OPEN
@@ -24,42 +23,53 @@ WORK = {
 """The module that does each kind of job, run as ``python -m MODULE HOME JOB``."""
 
 
+def _logged(future: Future[None]) -> None:
+    if not future.cancelled() and (error := future.exception()):
+        log.error("A job was left", exc_info=error)
+
+
 class Farm:
-    """Starts a process for each job: one of each kind at a time, the others wait their turn."""
+    """Starts a process for each job: one of each kind at a time, first come, first served."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
         self._processes: dict[str, subprocess.Popen[bytes]] = {}
-        self._turns = {kind: threading.Lock() for kind in WORK}
+        self._turns = {kind: ThreadPoolExecutor(1, thread_name_prefix=kind) for kind in WORK}
         self._closing = False
 
     def start(self, job: str, kind: str, done: Callable[[], None] = lambda: None) -> None:
         """Do a job in the background; ``done`` is called when its process has ended well and left the job open."""
-        threading.Thread(target=self._work, args=(job, kind, WORK[kind], done), daemon=True).start()
+        self._turns[kind].submit(self._work, job, WORK[kind], done).add_done_callback(_logged)
 
     def cancel(self, job: str) -> None:
-        """Stop a job; what it has written so far is removed."""
+        """Stop a job that is not over; what it has written so far is removed."""
+        if self._store.jobs.get(job).state not in OPEN:
+            return
         self._store.jobs.note(job, state="cancelled", message="Cancelled.")
         process = self._processes.get(job)
         if process:
             process.terminate()
             process.wait(timeout=10)
-        self._sweep(job)
+        self._store.sweep(job)
+        for part in self._store.reels.glob(f"{job}*"):
+            part.unlink(missing_ok=True)
 
     def close(self) -> None:
         """Stop all jobs: the server is going."""
         self._closing = True
+        for turn in self._turns.values():
+            turn.shutdown(wait=False, cancel_futures=True)
         for process in list(self._processes.values()):
             process.terminate()
 
-    def _work(self, job: str, kind: str, module: str, done: Callable[[], None]) -> None:
-        with self._turns[kind]:
-            if self._closing or self._store.jobs.get(job).state != "waiting":
-                return
-            process = subprocess.Popen([sys.executable, "-m", module, str(self._store.home), job])
-            self._processes[job] = process
-            code = process.wait()
-            del self._processes[job]
+    def _work(self, job: str, module: str, done: Callable[[], None]) -> None:
+        if self._closing or self._store.jobs.get(job).state != "waiting":
+            return
+        process = subprocess.Popen([sys.executable, "-m", module, str(self._store.home), job])
+        self._processes[job] = process
+        code = process.wait()
+        del self._processes[job]
+        self._store.sweep(job)
         if self._closing:
             self._store.jobs.note(
                 job,
@@ -76,9 +86,3 @@ class Farm:
             except Exception as error:
                 log.exception("After job %s", job)
                 self._store.jobs.note(job, state="failed", message=str(error))
-
-    def _sweep(self, job: str) -> None:
-        for part in self._store.reels.glob(f"{job}*"):
-            part.unlink(missing_ok=True)
-        for part in self._store.arrivals.glob(f"{job}*"):
-            shutil.rmtree(part) if part.is_dir() else part.unlink(missing_ok=True)

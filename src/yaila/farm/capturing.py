@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -69,7 +68,7 @@ def capture(
         return None
     file = folder / f"{name}.tif"
     mosaic.write(file)
-    picture, captured = store.pictures.add(file, file.name), Captured(source=source.id, tiles=block)
+    picture, captured = store.pictures.add(file, file.name, job=pulse.job), Captured(source=source.id, tiles=block)
     if settings.again:
         return SwapPicture(plate=settings.again, picture=picture, holes=holes, captured=captured)
     west, _, east, north = block.ground
@@ -99,8 +98,8 @@ def run(store: Store, job: str) -> None:
         surveyor = Surveyor(settings.source, store.tiles, trusted=settings.source.builtin)
         done = 0
         for number, block in enumerate(settings.plates):
-            with tempfile.TemporaryDirectory(dir=store.arrivals, prefix=job) as folder:
-                act = capture(store, settings, number, surveyor, Path(folder), pulse, done)
+            with store.room(job) as folder:
+                act = capture(store, settings, number, surveyor, folder, pulse, done)
             done += len(block.names)
             if act:
                 acts.append(act.model_dump(mode="json"))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-import tempfile
 from pathlib import Path
 
 from yaila.core.errors import YailaError
@@ -29,15 +28,15 @@ def run(store: Store, job: str) -> None:
         name = row.name
         if is_mbtiles(file):
             name = f"{Path(row.name).stem}.tif"
-            with tempfile.TemporaryDirectory(dir=store.arrivals, prefix=job) as folder:
+            with store.room(job) as folder:
                 stitched = file.with_suffix(".stitched")
-                place, holes = read_mbtiles(file, row.name, Path(folder), stitched)
+                place, holes = read_mbtiles(file, row.name, folder, stitched)
             stitched.replace(file)
         elif sidecar:
             place = read_world(sidecar, row.settings.get("prj"), row.settings.get("world_name", row.name))
         else:
             place = read_geotiff(file, row.name) if is_tiff(file) else None
-        picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)))
+        picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)), job=job)
     except YailaError as error:
         store.jobs.note(job, state="failed", message=str(error))
         return

@@ -12,7 +12,7 @@ class Pulse:
     """Writes progress now and then; ends the process when its server has died."""
 
     def __init__(self, store: Store, job: str, every: float = 0.3) -> None:
-        self._store, self._job, self._every = store, job, every
+        self._store, self.job, self._every = store, job, every
         self._parent = os.getppid()
         self._last = 0.0
 
@@ -24,9 +24,9 @@ class Pulse:
         self._last = clock
         if os.getppid() != self._parent:
             self._store.jobs.note(
-                self._job,
+                self.job,
                 state="interrupted",
                 message="Yaila was stopped while this was under way. Start it again.",
             )
             os._exit(1)
-        self._store.jobs.note(self._job, done=done)
+        self._store.jobs.note(self.job, done=done)

@@ -8,10 +8,8 @@ from __future__ import annotations
 
 import hashlib
 import math
-import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
 import cv2
 import numpy as np
@@ -114,8 +112,8 @@ def _plate(store: Store, world: World, shot: Shot) -> Plate:
         shot.x + shot.width / 2,
         shot.y + scale * height / 2,
     )
-    with tempfile.TemporaryDirectory(dir=store.arrivals) as folder:
-        file = Path(folder) / f"{shot.name}.jpg"
+    with store.room() as folder:
+        file = folder / f"{shot.name}.jpg"
         image = pyvips.Image.new_from_array(world.picture(box, width, shot.tint), interpretation="srgb")
         image.jpegsave(str(file), Q=94, subsample_mode="off")
         picture = store.pictures.add(file, file.name)

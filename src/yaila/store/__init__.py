@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from yaila.store.aids import Aid, Aids
@@ -29,6 +33,20 @@ __all__ = [
 ]
 
 
+BY_HAND = "hand"
+"""How the names of rooms begin in which no job of a server works, but a command; the process id follows."""
+
+
+def _runs(process: str) -> bool:
+    try:
+        os.kill(int(process), 0)
+    except (ValueError, OverflowError, ProcessLookupError):
+        return False
+    except PermissionError:
+        return True
+    return True
+
+
 def default_home() -> Path:
     """The folder of the store: ``YAILA_HOME``, or ``.yaila`` in the person's own folder."""
     return Path(os.environ.get("YAILA_HOME") or Path.home() / ".yaila")
@@ -47,8 +65,22 @@ class Store:
         self.films = Films(engine)
         self.jobs = Jobs(engine)
         self.sources = Sources(engine)
-        self.pictures = Pictures(engine, self.home / "pictures")
+        self.pictures = Pictures(engine, self.home / "pictures", self.room)
         self.aids = Aids(self._folder("aids"))
+
+    @contextmanager
+    def room(self, job: str | None = None) -> Iterator[Path]:
+        """A folder to work in, on the store's own disk, gone afterwards; named by its job, or by this process."""
+        owner = job or f"{BY_HAND}{os.getpid()}"
+        with tempfile.TemporaryDirectory(dir=self.arrivals, prefix=f"{owner}-") as folder:
+            yield Path(folder)
+
+    def sweep(self, job: str | None = None) -> None:
+        """Remove what a job has left to work on; without one, what everybody left who does not run any more."""
+        for left in self.arrivals.glob(f"{job}*" if job else "*"):
+            if left.name.startswith(BY_HAND) and _runs(left.name.removeprefix(BY_HAND).partition("-")[0]):
+                continue
+            shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
 
     def _folder(self, name: str) -> Path:
         folder = self.home / name

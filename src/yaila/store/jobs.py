@@ -16,15 +16,20 @@ OPEN = ("waiting", "running")
 """States of jobs that are not over."""
 
 
+def new_job() -> str:
+    """An id for a job; what it works on is named by it."""
+    return secrets.token_hex(6)
+
+
 class Jobs:
     """The jobs in a store. States: waiting, running, done, failed, cancelled, interrupted."""
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
 
-    def add(self, kind: str, film: str, name: str, settings: dict[str, Any], total: int) -> str:
-        """Note a new job, waiting; returns its id."""
-        job = secrets.token_hex(6)
+    def add(self, kind: str, film: str, name: str, settings: dict[str, Any], total: int, job: str | None = None) -> str:
+        """Note a new job, waiting; returns its id, which may be made before."""
+        job = job or new_job()
         with Session(self._engine) as session, session.begin():
             session.add(JobRow(id=job, kind=kind, film=film, name=name, settings=settings, total=total))
         return job

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import shutil
 from collections.abc import Callable
+from contextlib import AbstractContextManager
 from pathlib import Path
 
 from sqlalchemy import Engine
@@ -13,7 +14,7 @@ from sqlalchemy.orm import Session
 from yaila.core.errors import NotFound
 from yaila.core.film import PictureRef
 from yaila.core.imagery import build_pyramid
-from yaila.core.imagery.pyramid import TiffPyramid, open_pyramid
+from yaila.core.imagery.pyramid import PictureFacts, TiffPyramid, open_pyramid
 from yaila.store.database import PictureRow
 
 CHUNK = 1 << 20
@@ -31,9 +32,12 @@ def sha256_of(path: Path) -> str:
 class Pictures:
     """The pictures in a store."""
 
-    def __init__(self, engine: Engine, folder: Path) -> None:
+    def __init__(
+        self, engine: Engine, folder: Path, room: Callable[[str | None], AbstractContextManager[Path]]
+    ) -> None:
         self._engine = engine
         self._folder = folder
+        self._room = room
         folder.mkdir(parents=True, exist_ok=True)
 
     def get(self, sha256: str) -> PictureRow:
@@ -75,34 +79,40 @@ class Pictures:
         return open_pyramid(path)
 
     def add(
-        self, file: Path, name: str, progress: Callable[[float], None] | None = None, keep: bool = False
+        self,
+        file: Path,
+        name: str,
+        progress: Callable[[float], None] | None = None,
+        keep: bool = False,
+        job: str | None = None,
     ) -> PictureRef:
         """Take a picture file into the store; the same file twice is stored once.
 
         Args:
             file: moved into the store, or copied with ``keep``.
+            job: whose work it is; it is done in that job's room, which goes when the job is stopped.
 
         Raises:
             BadPicture: it cannot become a plate; nothing is kept of it then.
         """
         sha256 = sha256_of(file)
-        if self.has(sha256):
-            if not keep:
-                file.unlink()
-            return self.reference(sha256)
-        folder = self._folder / sha256
-        folder.mkdir(exist_ok=True)
-        try:
-            facts = build_pyramid(file, folder / "pyramid.tif", name, progress)
-        except BaseException:
-            shutil.rmtree(folder, ignore_errors=True)
-            if not keep:
-                file.unlink(missing_ok=True)
-            raise
-        suffix = {"PNG": ".png", "JPEG": ".jpg", "WebP": ".webp", "TIFF": ".tif"}[facts.format]
-        size = file.stat().st_size
-        source = folder / f"source{suffix}"
-        (shutil.copyfile if keep else shutil.move)(file, source)
+        if not self.has(sha256):
+            with self._room(job) as room:
+                # It is made elsewhere and appears whole, so that a half one never stands where a picture is looked for.
+                facts = build_pyramid(file, room / "pyramid.tif", name, progress)
+                suffix = {"PNG": ".png", "JPEG": ".jpg", "WebP": ".webp", "TIFF": ".tif"}[facts.format]
+                size = file.stat().st_size
+                (shutil.copyfile if keep else shutil.move)(file, room / f"source{suffix}")
+                folder = self._folder / sha256
+                shutil.rmtree(folder, ignore_errors=True)
+                room.replace(folder)
+                room.mkdir()
+            self._note(sha256, name, suffix, size, facts)
+        if not keep:
+            file.unlink(missing_ok=True)
+        return self.reference(sha256)
+
+    def _note(self, sha256: str, name: str, suffix: str, size: int, facts: PictureFacts) -> None:
         with Session(self._engine) as session, session.begin():
             session.merge(
                 PictureRow(
@@ -116,4 +126,3 @@ class Pictures:
                     size=size,
                 )
             )
-        return self.reference(sha256)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from typing import Protocol
@@ -87,11 +87,7 @@ class PageStore:
             yield slots
         finally:
             with self._lock:
-                for key in wanted:
-                    self._pins[key] -= 1
-                    if not self._pins[key]:
-                        del self._pins[key]
-                self._lock.notify_all()
+                self._let_go(wanted)
 
     def _take(self, wanted: dict[PageKey, Pyramid]) -> dict[PageKey, int]:
         with self._lock:
@@ -121,17 +117,26 @@ class PageStore:
             with self._lock:
                 for key in mine:
                     self._free.append(self._slots.pop(key))
-                for key in wanted:
-                    self._pins[key] -= 1
                 self._loading.difference_update(mine)
-                self._lock.notify_all()
+                self._let_go(wanted)
             raise
         with self._lock:
             self._loading.difference_update(mine)
             self._lock.notify_all()
             # Another thread may be reading a page that both of us want.
             self._lock.wait_for(lambda: not any(key in self._loading for key in wanted))
-        return slots
+            if all(self._slots.get(key) == slot for key, slot in slots.items()):
+                return slots
+            # It could not, and has given the slot back: it is tried again, for its error to be ours too.
+            self._let_go(wanted)
+        return self._take(wanted)
+
+    def _let_go(self, keys: Iterable[PageKey]) -> None:
+        for key in keys:
+            self._pins[key] -= 1
+            if not self._pins[key]:
+                del self._pins[key]
+        self._lock.notify_all()
 
     def _evict(self) -> int:
         key = next(key for key in self._slots if not self._pins.get(key))
