@@ -333,3 +333,12 @@ def test_ease_agrees_with_bezier_easing_and_with_root_finding() -> None:
             assert value == pytest.approx(
                 3 * s * (1 - s) ** 2 * curve[1] + 3 * s**2 * (1 - s) * curve[3] + s**3, abs=1e-7
             )
+
+
+def test_a_roll_and_a_lens_take_time_as_a_turn_and_a_zoom_do() -> None:
+    def length(**to: float) -> float:
+        return path_length(Move(Pose(0, 0, 1000), Pose(0, 0, **{"span": 1000.0} | to)), Glide())
+
+    assert length(roll=180) == pytest.approx(length(heading=180), rel=1e-6)
+    assert length(focal=Pose(0, 0, 1).focal * 8) == pytest.approx(length(span=125), rel=1e-6)
+    assert length(roll=180) == pytest.approx(2, rel=1e-6)

@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 
 from tests.conftest import write_picture
-from tests.drawing import draw, picture_of
+from tests.drawing import draw, draw_scene, picture_of, scene_at
 from yaila.core.camera import FrameSize, Pose
-from yaila.core.film import Film, Plate
+from yaila.core.film import Film, Plate, choreograph
 from yaila.core.ground import Affine, Homography, Similarity
 from yaila.core.imagery import PageStore, build_pyramid, open_pyramid
 from yaila.core.picture import PlateLayer, Quality
@@ -99,3 +99,27 @@ def test_hidden_plates_are_not_drawn() -> None:
     film = Film(plates=[Plate(name="a", picture=picture, shown=False), Plate(name="b", picture=picture, opacity=0)])
     frame = picture_of(film, FLAT, SIZE, Quality.DRAFT, lambda _: pytest.fail("opened a hidden picture"), PageStore(1))
     assert (frame == frame[0, 0]).all()
+
+
+@pytest.mark.parametrize("kind", ["markers", "regions"])
+def test_a_mark_that_goes_by_being_drawn_is_wound_up_as_it_was_unrolled(kind: str) -> None:
+    ways = {
+        "comes": {"how": "draw", "frames": 10},
+        "goes": {"how": "draw", "frames": 10},
+        "ends": {"on": "film", "seconds": 2.4},
+    }
+    mark: dict = {
+        "markers": {"x": 0, "y": 0, "look": {"symbol": "square", "size": 200, "edge": 0}},
+        "regions": {"rings": [[(-80, -80), (80, -80), (80, 80), (-80, 80)]], "look": {"filled": 0.0, "border": 6}},
+    }[kind] | ways
+    film = Film.model_validate({kind: [mark], "vantages": [{"span": 400, "hold": 3}]})
+    choreography = choreograph(film)
+
+    def painted(frame: int) -> float:
+        blank = np.zeros((216, 384, 3), np.uint8)
+        return float(draw_scene(blank, scene_at(film, choreography, frame), Pose(0, 0, 400), film).sum())
+
+    whole = painted(30)
+    coming, going = [painted(frame) for frame in range(1, 9)], [painted(frame) for frame in range(58, 50, -1)]
+    assert 0 < coming[1] < coming[4] < coming[7] < whole
+    assert going == pytest.approx(coming, rel=1e-3)

@@ -10,14 +10,15 @@ from yaila.core.camera.pose import FILM_BACK, FrameSize
 from yaila.core.camera.track import Track
 
 QUARTER = 90.0
-"""Degrees of turn or tilt on the spot that change the picture as much as one doubling (common practice, no source)."""
+"""Degrees of turn, tilt or roll that change the picture as much as one doubling (common practice, no source)."""
 
 
 def changes(track: Track) -> NDArray[np.float64]:
     """How much the picture changes from each moment to the next, in doublings; shape (n - 1,).
 
-    The metric of van Wijk & Nuij (eq. 4), scaled so that a plain zoom in by a factor of two measures 1; turning and
-    tilting are added at right angles.
+    The metric of van Wijk & Nuij (eq. 4), scaled so that a plain zoom in by a factor of two measures 1; turning,
+    tilting, rolling and the lens are added at right angles. A lens twice as long, which stands twice as far away and
+    shows the same ground, counts as a doubling (common practice, no source).
     """
     return changes_between(track.part(slice(None, -1)), track.part(slice(1, None)))
 
@@ -27,8 +28,10 @@ def changes_between(track: Track, later: Track) -> NDArray[np.float64]:
     wide = np.sqrt(later.span * track.span)
     pan = RHO**2 * np.hypot(later.x - track.x, later.y - track.y) / wide / np.log(2)
     zoom = np.log2(later.span / track.span)
-    swing = np.hypot(later.heading - track.heading, later.tilt - track.tilt) / QUARTER
-    return np.asarray(np.sqrt(pan**2 + zoom**2 + swing**2))
+    lens = np.log2(later.focal / track.focal)
+    turn, tilt, roll = later.heading - track.heading, later.tilt - track.tilt, later.roll - track.roll
+    swing = (turn**2 + tilt**2 + roll**2) / QUARTER**2
+    return np.asarray(np.sqrt(pan**2 + zoom**2 + lens**2 + swing))
 
 
 def moves(track: Track, later: Track, size: FrameSize) -> NDArray[np.float64]:

@@ -63,6 +63,12 @@ class Present(Generic[M, L]):
     uncovered: Uncovered | None = None
     """What is seen of it, if not all."""
 
+    @property
+    def drawn(self) -> float:
+        """How much of its line is drawn, 0..1: less than all while it comes, or goes, by being drawn."""
+        coming = self.came if self.mark.comes.how == "draw" else 1.0
+        return min(coming, self.gone if self.mark.goes.how == "draw" else 1.0)
+
 
 @dataclass(frozen=True)
 class Light:

@@ -76,10 +76,10 @@ def _draw(canvas: skia.Canvas, present: PresentMarker, view: View, kit: Kit) -> 
         canvas.restore()
         return
     path, hollow = _symbol(look.symbol, half)
-    if marker.comes.how == "draw" and present.came < 1:
-        # Its outline draws itself before it is filled.
+    if present.drawn < 1:
+        # Its outline draws itself before it is filled, and as long as it goes.
         drawn = line(look.colour, hollow or half * 0.14)
-        drawn.setPathEffect(skia.TrimPathEffect.Make(0, present.came))
+        drawn.setPathEffect(skia.TrimPathEffect.Make(0, present.drawn))
         canvas.drawPath(path, drawn)
     elif hollow:
         canvas.drawPath(path, line(look.edge_colour, hollow + 2 * edge))

@@ -121,8 +121,8 @@ class _Outline:
         if self.look.border:
             border = line(self.look.border_colour, self.look.border * self.scale)
             border.setAlphaf(self.strength)
-            if self.present.mark.comes.how == "draw" and self.present.came < 1:
-                border.setPathEffect(skia.TrimPathEffect.Make(0, self.present.came))
+            if self.present.drawn < 1:
+                border.setPathEffect(skia.TrimPathEffect.Make(0, self.present.drawn))
             canvas.drawPath(path, border)
         if self.present.flash:
             canvas.drawPath(path, filled(self.look.glow_colour, 0.75 * self.present.flash * self.strength))
@@ -132,8 +132,7 @@ class _Outline:
         look, scale = self.look, self.scale
         if not (look.filled or look.hatch or look.glow):
             return
-        drawing = self.present.mark.comes.how == "draw" and self.present.came < 1
-        canvas.saveLayerAlpha(None, round(255 * self.strength * (self.present.came if drawing else 1.0)))
+        canvas.saveLayerAlpha(None, round(255 * self.strength * self.present.drawn))
         if look.filled:
             canvas.drawPath(path, softened(filled(look.fill, look.filled), look.soft * scale / 2))
         if look.hatch or look.glow:
