@@ -17,6 +17,7 @@ from yaila.core.film.fields import FieldFacts, field_facts
 from yaila.core.film.marked import KINDS
 from yaila.core.film.plan import Plan, plan_of
 from yaila.core.film.recipes import RECIPES, Slider
+from yaila.core.soundings.marks import SAFE_AREAS
 from yaila.core.time import PRESETS, RATES, STARTS
 from yaila.store import FilmState, difference, patched
 from yaila.store.films import checked
@@ -117,6 +118,8 @@ class Choices(BaseModel):
     starts: list[NamedStart]
     """How a passage can set off; mirrored, how it can come in."""
     recipes: list[OfferedRecipe]
+    safe: dict[str, float]
+    """How far from every edge action and graphics stay, as a share of width and height."""
     ways: dict[str, list[str]]
     """How marks of each kind can come and go."""
     fields: dict[str, dict[str, FieldFacts]]
@@ -158,6 +161,7 @@ def choices() -> Choices:
         frames=list(FRAME_PRESETS),
         rates=[NamedRate(rate=str(rate), name=rate.name) for rate in RATES],
         eases=[NamedEase(name=n, x1=p[0], y1=p[1], x2=p[2], y2=p[3]) for n, p in PRESETS.items()],
+        safe=SAFE_AREAS,
         starts=[NamedStart(name=name, x=x, y=y) for name, (x, y) in STARTS.items()],
         recipes=[
             OfferedRecipe(

@@ -18,6 +18,7 @@ from pydantic import BaseModel
 from yaila.core.camera import FrameSize, Pose, Track
 from yaila.core.camera.manners import Steps
 from yaila.core.camera.pace import changes
+from yaila.core.camera.pose import FILM_BACK
 from yaila.core.camera.track import FIELDS
 from yaila.core.film.choreography import DENSE, Choreography, choreograph
 from yaila.core.film.fields import field_facts_of
@@ -30,6 +31,7 @@ from yaila.core.film.timeline import Timeline
 from yaila.core.film.walk import Slot
 from yaila.core.ground.geodesy import metres_along
 from yaila.core.ground.placement import ground_units_per_pixel, outline, through
+from yaila.core.imagery.pages import level_sizes
 from yaila.core.marks import Lettering, MarkerLook, RegionLook, RouteRun, Stroke
 from yaila.core.time import Course, Ease, Rate, Time, timecode
 
@@ -75,6 +77,8 @@ class PlatePlan(BaseModel):
     id: str
     look: str
     size: tuple[int, int]
+    levels: int
+    """In how many sizes its tiles come, each half of the one before."""
     outline: list[XY]
     matrix: list[float]
     sharp_span: float
@@ -103,6 +107,8 @@ class VantagePlan(BaseModel):
     ahead: XY
     """The middle of the frame's upper edge on the ground."""
     flows: bool
+    half_angle: float
+    """From the middle of what the lens takes in to its upper edge, degrees."""
 
 
 class Tick(BaseModel):
@@ -337,6 +343,7 @@ def _plate(film: Film, plate: Plate, size: FrameSize, uncovers: Time | None) -> 
         id=plate.id,
         look=plate.look,
         size=(width, height),
+        levels=len(level_sizes(width, height)),
         outline=_points(outline(matrix, width, height)),
         matrix=matrix.ravel().tolist(),
         sharp_span=ground_units_per_pixel(matrix, width, height) * size.width,
@@ -387,6 +394,7 @@ def _vantage(film: Film, index: int, leg: Leg) -> VantagePlan:
         eye=eye,
         ahead=ahead,
         flows=flows(film, index),
+        half_angle=math.degrees(math.atan(film.frame.height / film.frame.width * FILM_BACK / 2 / vantage.focal)),
     )
 
 

@@ -19,7 +19,7 @@ from yaila.core.colour import Tone, apply_table, tone_table
 from yaila.core.imagery.bend import Bend, bent_grid
 from yaila.core.imagery.land import ByBrightness, ByColour, mask_land
 from yaila.core.imagery.outline import fade_outside
-from yaila.core.imagery.pages import PADDED, PAGE, Pyramid
+from yaila.core.imagery.pages import PADDED, PAGE, Pyramid, level_sizes
 from yaila.core.quantities import Percent
 from yaila.core.time import smoothstep
 
@@ -72,10 +72,7 @@ class AdjustedPyramid:
         self._sizes = base.sizes
         if adjustments.edges:
             wide, high = width + 2 * self.margin[0], height + 2 * self.margin[1]
-            sizes = [(wide, high)]
-            while max(sizes[-1]) > PAGE:
-                sizes.append((max(sizes[-1][0] // 2, 1), max(sizes[-1][1] // 2, 1)))
-            self._sizes = tuple(sizes[: len(base.sizes)])
+            self._sizes = tuple(level_sizes(wide, high)[: len(base.sizes)])
         self.alpha = bool(base.alpha or adjustments.bend or adjustments.land or adjustments.outline)
 
     @property

@@ -12,6 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from yaila.core.colour import LINEAR_OF_BYTE
 from yaila.core.quantities import NUMBER, Factor, Number, Share
 
+MOST_SAMPLES = 24
+
 Byte = Annotated[int, NUMBER, Field(ge=0, le=255)]
 
 
@@ -23,7 +25,7 @@ class ByColour(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     by: Literal["colour"] = "colour"
-    samples: Annotated[tuple[tuple[Byte, Byte, Byte], ...], Field(min_length=1, max_length=24)]
+    samples: Annotated[tuple[tuple[Byte, Byte, Byte], ...], Field(min_length=1, max_length=MOST_SAMPLES)]
     tolerance: Number = Field(6.0, ge=0, le=100)
     softness: Number = Field(2.0, ge=0, le=100)
     invert: bool = False

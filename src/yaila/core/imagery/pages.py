@@ -26,6 +26,14 @@ PageKey = tuple[str, int, int, int]
 """Plate picture, level, column, row."""
 
 
+def level_sizes(width: int, height: int) -> list[tuple[int, int]]:
+    """Width and height of the levels of a picture: each half of the one before, down to a single page."""
+    sizes = [(width, height)]
+    while max(sizes[-1]) > PAGE:
+        sizes.append((max(sizes[-1][0] // 2, 1), max(sizes[-1][1] // 2, 1)))
+    return sizes
+
+
 class Pyramid(Protocol):
     """What pages are read from."""
 

@@ -32,8 +32,8 @@ FOUND = 0.5
 LEAST_SIZE = 0.024
 """Type smaller than this share of the frame's height is hard to read from an armchair (common practice, no source)."""
 
-SAFE = 0.05
-"""Graphics stay this share of width and height away from every edge (EBU R 95, graphics-safe area)."""
+SAFE_AREAS = {"action": 0.035, "graphics": 0.05}
+"""How far from every edge action and graphics stay, as a share of width and height (EBU R 95)."""
 
 COVERED = 0.12
 """A label of which another covers this share cannot be read."""
@@ -179,7 +179,7 @@ def _reading(film: Film, label: Label, sights: list[_Sight], choreography: Chore
         text = f"The letters of “{label.name}” are {tall * 100:.1f} % of the frame's height"
         found.append(MarkFault("small", tall < LEAST_SIZE / 2, first, last, first, tall, text, label.id))
     # At the edge for most of the time in which it can be read: not just while the camera leaves it.
-    edged = [sight for sight in shown if _inside(sight.box, size, SAFE) < 0.995]
+    edged = [sight for sight in shown if _inside(sight.box, size, SAFE_AREAS["graphics"]) < 0.995]
     if len(edged) > len(shown) / 2:
         share = len(edged) / len(shown)
         text = f"“{label.name}” stands outside the graphics-safe area"

@@ -99,16 +99,9 @@ export class Placing {
   }
 
   async #pick(at: XY): Promise<void> {
-    const index = session.film!.plates.findIndex((one) => one.id === this.chosen()?.id);
-    const plate = session.film!.plates[index];
-    const colour = plate && (await session.colourAt(plate.id, at));
-    if (!colour) return;
-    const land = plate.land;
-    const value =
-      land?.by === "colour"
-        ? { ...land, samples: [...land.samples, colour].slice(-24) }
-        : { by: "colour", samples: [colour], tolerance: 6, softness: 2, invert: false };
-    await session.patch([{ op: "replace", path: `/plates/${index}/land`, value }], "Pick a colour");
+    const plate = this.chosen()?.id;
+    const colour = plate && (await session.colourAt(plate, at));
+    if (colour) await session.act({ act: "pick_colour", plate, colour });
   }
 
   /** End what was clicked point by point. */
@@ -138,8 +131,7 @@ export class Placing {
   async #region(shape: object, rim: XY | null = null): Promise<void> {
     const id = newId();
     const name = `Region ${session.film!.regions.length + 1}`;
-    const look = { filled: 0.35, border: 4 };
-    const region = { id, name, look, comes: { how: "fade", frames: 12 }, ...shape };
+    const region = { id, name, ...shape };
     await session.act({ act: "add_region", region, frame: player.frame, rim } as never);
     this.#show("region", id);
   }
@@ -185,7 +177,7 @@ export class Placing {
         this.circle = null;
         if (!moved || !radius) return;
         const [x, y] = middle;
-        await this.#region({ circle: { x, y, radius }, comes: { how: "grow", frames: 25 } }, [x + radius, y]);
+        await this.#region({ circle: { x, y, radius } }, [x + radius, y]);
       },
       dropped: () => (this.circle = null),
     });

@@ -51,16 +51,6 @@ export class TileCache {
   }
 }
 
-export function levelCount(width: number, height: number): number {
-  let count = 1;
-  while (width > TILE || height > TILE) {
-    width = Math.floor(width / 2);
-    height = Math.floor(height / 2);
-    count++;
-  }
-  return count;
-}
-
 /**
  * Draw a plate's tiles, coarse ones first so that there is always something to see. `source` is the address of a
  * tile, with PLATE for the plate and TILE for its look and place.
@@ -89,7 +79,7 @@ export function drawPlate(
   const across = Math.hypot(
     ...(through(plan.matrix, 1, 0).map((v, i) => v - through(plan.matrix, 0, 0)[i]!) as [number, number]),
   );
-  const count = levelCount(width, height);
+  const count = plan.levels;
   const wanted = Math.min(Math.max(Math.floor(-Math.log2(across * view.scale * ratio) + 0.3), 0), count - 1);
   for (const level of wanted + 2 < count - 1 ? [count - 1, wanted + 2, wanted] : [count - 1, wanted]) {
     const size = TILE * 2 ** level;

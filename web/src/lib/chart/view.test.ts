@@ -1,6 +1,5 @@
 import { describe, expect, it } from "vitest";
 import { badgePlaces } from "./badges";
-import { levelCount } from "./tiles";
 import { fitted, inverse, marks, through, toGround, toScreen, zoomed, type View } from "./view";
 
 const view: View = { x: 500, y: -200, scale: 0.25, width: 800, height: 400 };
@@ -40,12 +39,6 @@ describe("the chart's view", () => {
 });
 
 describe("tiles and badges", () => {
-  it("counts levels as the pyramids have them", () => {
-    expect(levelCount(700, 517)).toBe(3);
-    expect(levelCount(256, 256)).toBe(1);
-    expect(levelCount(48000, 24000)).toBe(9);
-  });
-
   it("moves badges aside for one another, the selected one first", () => {
     const places = badgePlaces(
       [

@@ -104,15 +104,7 @@ class Flight {
     await this.#settled();
     const pose = this.pose;
     if (!pose) return;
-    const fields = ["x", "y", "span", "tilt", "heading", "roll", "focal"] as const;
-    await session.patch(
-      fields.map((field) => ({
-        op: "replace" as const,
-        path: `/vantages/${index}/${field}`,
-        value: field === "heading" ? ((pose[field] + 540) % 360) - 180 : pose[field],
-      })),
-      "Vantage from flight",
-    );
+    await session.act({ act: "fly_vantage", vantage: session.film!.vantages[index]!.id, pose });
     this.land();
     player.seek(session.plan!.vantages[index]!.start);
   }

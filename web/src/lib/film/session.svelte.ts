@@ -35,6 +35,9 @@ export const newId = () => Math.random().toString(16).slice(2, 10);
 type Arrival = { name: string; share: number; error: string };
 
 /** The film on the table: its document as kept or as being tried, the selection, and the jobs under way. */
+/** Pulses that may fail in a row before the person is told: a server that starts again takes as long. */
+const PATIENCE = 3;
+
 export class Session {
   sheet = $state.raw<Sheet | null>(null);
   trial = $state.raw<Trial | null>(null);
@@ -53,6 +56,8 @@ export class Session {
   section = $state(false);
   /** The vantage whose passage follows the next route that is drawn. */
   followNext: string | null = null;
+  /** How often in a row nobody answered what is new. */
+  silent = 0;
   /** What stands below a vantage's numbers in Fly. */
   sheetTab = $state<"passage" | "extras" | "order" | "time" | "recipes">("passage");
   /** How the chosen plate is shown over those below, to judge its fit. */
@@ -241,16 +246,14 @@ export class Session {
 
   /** Lay a route, whose line sets out at a frame; a passage that waits for one follows it. */
   async addRoute(points: Route["points"], at: number): Promise<void> {
-    const [id, waiting] = [newId(), this.followNext];
+    const id = newId();
+    const follower = this.film?.vantages.find((vantage) => vantage.id === this.followNext)?.id ?? null;
     this.followNext = null;
     const name = `Route ${(this.film?.routes.length ?? 0) + 1}`;
     const draws = { shown: this.step === "mark" };
     const frame = draws.shown ? at : null;
-    await this.act({ act: "add_route", route: { id, name, points, closed: false, draws } as never, frame });
-    const index = this.film?.vantages.findIndex((vantage) => vantage.id === waiting) ?? -1;
-    if (index < 0) return this.select({ kind: "route", id });
-    const manner = { kind: "follow", route: id, heading: "kept" };
-    await this.patch([{ op: "replace", path: `/vantages/${index}/passage/manner`, value: manner }], "Manner follow");
+    await this.act({ act: "add_route", route: { id, name, points, closed: false, draws } as never, frame, follower });
+    if (!follower) this.select({ kind: "route", id });
   }
 
   /** Try a property of how a mark looks, on it or on its style. */
@@ -297,8 +300,7 @@ export class Session {
 
   /** A beat of the sound at a frame. */
   async tapBeat(frame: number): Promise<void> {
-    const beats = [...(this.film?.beats ?? []), Number((frame / this.rate).toFixed(6))];
-    await this.patch([{ op: "replace", path: "/beats", value: beats }], "Tap a beat");
+    await this.act({ act: "tap_beat", frame });
   }
 
   /** The vantages chosen, in film order. */
@@ -561,8 +563,12 @@ export class Session {
       if (id !== this.id) return;
       this.jobs = pulse.jobs;
       if (pulse.revision !== this.sheet.revision && !this.trial) await this.refresh();
-    } catch {
-      // The next look will tell.
+      if (this.silent > PATIENCE) this.notice = "";
+      this.silent = 0;
+    } catch (error) {
+      // A server that is just being started again needs no word; one that stays away does.
+      this.silent += 1;
+      if (this.silent > PATIENCE) this.notice = `What is new cannot be asked for: ${(error as Error).message}`;
     }
   }
 
@@ -586,8 +592,9 @@ export class Session {
         api.GET("/api/films/{film_id}/moments", { params: { path: { film_id: this.id }, query } }),
       );
       if (state === this.state) this.moments = moments;
-    } catch {
-      // A trial that is over already; the newest state follows.
+    } catch (error) {
+      // A trial that is over already is no fault: the newest state follows.
+      if (state === this.state) this.notice = (error as Error).message;
     }
   }
 
@@ -613,8 +620,9 @@ export class Session {
       const query = { params: { path: { film_id: this.id }, query: { state } } };
       const curves = await told<Curves>(api.GET("/api/films/{film_id}/curves", query));
       if (state === this.state) this.curves = curves;
-    } catch {
-      // A trial that is over already; the newest state follows.
+    } catch (error) {
+      // A trial that is over already is no fault: the newest state follows.
+      if (state === this.state) this.notice = (error as Error).message;
     }
   }
 

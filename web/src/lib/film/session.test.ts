@@ -229,18 +229,24 @@ describe("a session", () => {
       const session = await flying();
       session.followNext = "c";
       await session.addRoute([], 0);
-      expect((calls[0]!.body as { act: string }).act).toBe("add_route");
-      const [step] = calls[1]!.body as { path: string; value: { kind: string; route: string } }[];
-      expect(step!.path).toBe("/vantages/2/passage/manner");
-      expect(step!.value.route).toBe((calls[0]!.body as { route: { id: string } }).route.id);
+      // One edit, and one to undo.
+      expect(calls).toHaveLength(1);
+      expect(calls[0]!.body).toMatchObject({ act: "add_route", follower: "c" });
       await session.addRoute([], 0);
+      expect(calls[1]!.body).toMatchObject({ act: "add_route", follower: null });
       expect(session.selection?.kind).toBe("route");
     });
 
-    it("taps beats in seconds", async () => {
+    it("says that nobody answers, once it has lasted, and takes it back", async () => {
       const session = await flying();
-      await session.tapBeat(50);
-      expect((calls[0]!.body as { value: number[] }[])[0]!.value).toEqual([1, 2]);
+      answer = () => ({ status: 500, body: { detail: "The disk is full." } });
+      for (let k = 0; k < 3; k++) await session.pulse();
+      expect(session.notice).toBe("");
+      await session.pulse();
+      expect(session.notice).toContain("The disk is full.");
+      answer = () => ({ body: { revision: session.sheet!.revision, jobs: [] } });
+      await session.pulse();
+      expect(session.notice).toBe("");
     });
   });
 });

@@ -47,7 +47,7 @@
     const eye = at(laid.eye);
     const target: [number, number] = [u(along(vantage.x, vantage.y)), v(0)];
     // The edges of the picture, above and below the line of sight.
-    const half = Math.atan(((film.frame.height / film.frame.width) * 18) / vantage.focal);
+    const half = (laid.half_angle * Math.PI) / 180;
     const sight = (vantage.tilt * Math.PI) / 180;
     const edge = (angle: number): [number, number] => {
       const far = Math.abs(angle) < 1.5 ? laid.eye[2] * Math.tan(angle) : 1e6;

@@ -164,9 +164,7 @@
       <h3>Frames per second</h3>
       <div class="choices">
         {#each session.choices?.rates ?? [] as option (option.rate)}
-          <Button
-            on={film.rate === option.rate}
-            onclick={() => session.patch([{ op: "replace", path: "/rate", value: option.rate }], "Frame rate")}
+          <Button on={film.rate === option.rate} onclick={() => session.act({ act: "change_rate", rate: option.rate })}
             >{option.name}</Button
           >
         {/each}

@@ -188,9 +188,13 @@
         </div>
       {/if}
       {#if safe}
-        <!-- EBU R 95: action within 93 %, graphics within 90 % of width and height. -->
-        <div class="safe action" title="Action safe, 93 %"></div>
-        <div class="safe graphics" title="Graphics safe, 90 %"></div>
+        {#each Object.entries(session.choices?.safe ?? {}) as [name, edge] (name)}
+          <div
+            class="safe {name}"
+            style:inset="{100 * edge}%"
+            title="Safe for {name}: {Math.round(100 - 200 * edge)} %"
+          ></div>
+        {/each}
       {/if}
       {#each ["nw", "ne", "se", "sw"] as corner}<span class="crop {corner}"></span>{/each}
     </div>
@@ -319,11 +323,7 @@
     outline: 1px solid rgba(0, 0, 0, 0.3);
     pointer-events: none;
   }
-  .action {
-    inset: 3.5%;
-  }
   .graphics {
-    inset: 5%;
     border-style: dashed;
   }
   .crop {

@@ -39,6 +39,7 @@ from yaila.core.film.acts.plates import (
     MovePlate,
     NoteFit,
     OutlinePlate,
+    PickColour,
     PullPlate,
     RemovePlate,
     RestackPlate,
@@ -48,6 +49,7 @@ from yaila.core.film.acts.plates import (
 from yaila.core.film.acts.recipes import BuildRecipe
 from yaila.core.film.acts.routes import (
     AddRoute,
+    FollowRoute,
     ImportRoute,
     JoinRoutes,
     OffsetRoute,
@@ -58,12 +60,13 @@ from yaila.core.film.acts.routes import (
     SplitLeg,
     SplitRoute,
 )
-from yaila.core.film.acts.timing import ChangeRate, DrawSpeed, ImportBeats, Retime, StretchTime
+from yaila.core.film.acts.timing import ChangeRate, DrawSpeed, ImportBeats, Retime, StretchTime, TapBeat
 from yaila.core.film.acts.vantages import (
     AddVantage,
     Clip,
     DuplicateVantage,
     FlownPose,
+    FlyVantage,
     KeepPose,
     LevelVantage,
     MoveCamera,
@@ -87,12 +90,14 @@ Act = Annotated[
     | NoteFit
     | MatchTone
     | OutlinePlate
+    | PickColour
     | SwapPicture
     | LayByFile
     | GroundByPoints
     | RestackPlate
     | RemovePlate
     | AddRoute
+    | FollowRoute
     | ImportRoute
     | ShortestWay
     | JoinRoutes
@@ -121,6 +126,7 @@ Act = Annotated[
     | RemoveStyle
     | AddVantage
     | KeepPose
+    | FlyVantage
     | VantageAtFrame
     | DuplicateVantage
     | PasteVantages
@@ -144,6 +150,7 @@ Act = Annotated[
     | CopyCourse
     | DrawSpeed
     | ImportBeats
+    | TapBeat
     | BuildRecipe,
     Field(discriminator="act"),
 ]
@@ -165,6 +172,8 @@ __all__ = [
     "DuplicateMark",
     "DuplicateVantage",
     "FlownPose",
+    "FlyVantage",
+    "FollowRoute",
     "GroundByPoints",
     "ImportBeats",
     "ImportRoute",
@@ -186,6 +195,7 @@ __all__ = [
     "OffsetRoute",
     "OutlinePlate",
     "PasteVantages",
+    "PickColour",
     "PlaceCamera",
     "PullPlate",
     "PullRailHandle",
@@ -214,6 +224,7 @@ __all__ = [
     "SplitRoute",
     "StretchTime",
     "SwapPicture",
+    "TapBeat",
     "TiePlate",
     "Uncover",
     "UseStyle",

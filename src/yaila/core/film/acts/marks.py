@@ -26,6 +26,7 @@ from yaila.core.film.part import new_id
 from yaila.core.film.walk import changed
 from yaila.core.ground import Point
 from yaila.core.ground.placement import outline
+from yaila.core.marks import Arrival, RegionLook
 from yaila.core.quantities import MARK_NAME, PLACE
 from yaila.core.time import Course, FilmMoment, MarkMoment, Moment, RouteMoment, Time
 
@@ -85,9 +86,14 @@ def _come_in(film: Film, mark: Marker | Label, frame: int, reach: float) -> None
             return
 
 
+DRAWN = RegionLook(filled=0.35, border=4.0)
+"""How a region looks that is drawn by hand: the map shows through it, and its edge is clear."""
+
+
 class AddRegion(FilmAct):
     """Lay outlines on the ground as a region; with ``frame`` it comes then, else it is there from the start. A circle
-    reaches to ``rim``, if that is given."""
+    reaches to ``rim``, if that is given. One that is drawn by hand, with ``frame`` and with no look or way to come of
+    its own, is see-through with a border, fades in, or grows if it is a circle."""
 
     act: Literal["add_region"] = "add_region"
     region: Region
@@ -103,6 +109,11 @@ class AddRegion(FilmAct):
             _reach(film, region, self.rim)
         if self.frame is not None:
             region.starts = at_time(film, Time(self.frame))
+            given = self.region.model_fields_set
+            if "look" not in given:
+                region.look = DRAWN.model_copy()
+            if "comes" not in given:
+                region.comes = Arrival(how="grow", frames=25) if region.circle else Arrival(how="fade", frames=12)
         film.regions.append(region)
         return film
 

@@ -31,6 +31,7 @@ from yaila.core.ground.georeference import Georeference
 from yaila.core.ground.mercator import mercator_of
 from yaila.core.ground.placement import Affine, Homography, Placement, outline, through
 from yaila.core.imagery.fitting.maps import Flat
+from yaila.core.imagery.land import MOST_SAMPLES, ByColour, Byte
 from yaila.core.quantities import PLATE_LENGTH, PLATE_PLACE, PLATE_X, PULLED_X, TIED_PLACE
 
 FIRST_FEATHER = 14.0
@@ -266,6 +267,23 @@ class MatchTone(FilmAct):
         film = film.model_copy(deep=True)
         plate = film.plate(self.plate)
         plate.tone = plate.tone.model_copy(update={"match": self.match})
+        return film
+
+
+class PickColour(FilmAct):
+    """What is like a colour of a plate's picture, (red, green, blue) 0..255, leaves it, besides what leaves it already
+    by colour; of over 24 samples the newest stay."""
+
+    act: Literal["pick_colour"] = "pick_colour"
+    plate: str
+    colour: tuple[Byte, Byte, Byte]
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        plate = film.plate(self.plate)
+        land = plate.land if isinstance(plate.land, ByColour) else ByColour(samples=(self.colour,))
+        samples = (*(one for one in land.samples if one != self.colour), self.colour)[-MOST_SAMPLES:]
+        plate.land = land.model_copy(update={"samples": samples})
         return film
 
 

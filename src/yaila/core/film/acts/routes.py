@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from yaila.core.camera.manners import Follow
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.handles import opposite
@@ -28,11 +29,12 @@ from yaila.core.time import Course, Hung, MarkMoment, RouteMoment, Time
 
 class AddRoute(FilmAct):
     """Lay a route over the ground. With ``frame`` its line sets out then, and is whole before the film ends, if there
-    is a second for that at least."""
+    is a second for that at least. ``follower`` is a vantage whose passage onward follows it from now on."""
 
     act: Literal["add_route"] = "add_route"
     route: Route
     frame: int | None = Field(None, ge=0)
+    follower: str | None = None
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
@@ -43,7 +45,28 @@ class AddRoute(FilmAct):
             seconds = min(route.draws.seconds, left) if left >= 1 else route.draws.seconds
             route.draws = route.draws.model_copy(update={"starts": starts, "seconds": round(seconds, 2)})
         film.routes.append(route)
-        return film
+        return _following(film, self.follower, route.id) if self.follower else film
+
+
+class FollowRoute(FilmAct):
+    """Have the passage onward from a vantage follow a route: with the heading along it where the camera is tilted, as
+    there is a way ahead to be seen; seen from straight above, the heading is kept."""
+
+    act: Literal["follow_route"] = "follow_route"
+    vantage: str
+    route: str
+
+    def apply(self, film: Film) -> Film:
+        film.route(self.route)
+        return _following(film.model_copy(deep=True), self.vantage, self.route)
+
+
+def _following(film: Film, vantage: str, route: str) -> Film:
+    index = film.vantage_index(vantage)
+    tilted = any(one.tilt for one in film.vantages[index : index + 2])
+    passage = film.vantages[index].passage
+    passage.manner = Follow(route=route, heading="along" if tilted else "kept")
+    return film
 
 
 class ImportRoute(FilmAct):

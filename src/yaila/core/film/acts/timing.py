@@ -176,6 +176,17 @@ class DrawSpeed(FilmAct):
         return film
 
 
+class TapBeat(FilmAct):
+    """Set a beat at a frame, kept to the microsecond."""
+
+    act: Literal["tap_beat"] = "tap_beat"
+    frame: int = Field(ge=0)
+
+    def apply(self, film: Film) -> Film:
+        beats = {*film.beats, round(float(film.fps.seconds(self.frame)), 6)}
+        return film.model_copy(update={"beats": tuple(sorted(beats))}, deep=True)
+
+
 class ImportBeats(FilmAct):
     """Take the beats of a sound from a text: a time in each line, in seconds or as timecode; more on a line is passed
     over. They come in place of those there were."""

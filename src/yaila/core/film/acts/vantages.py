@@ -247,6 +247,21 @@ class KeepPose(FilmAct):
         return film
 
 
+class FlyVantage(FilmAct):
+    """A vantage comes to where a camera that was flown freely is. Its heading is counted from -180 to 180 again."""
+
+    act: Literal["fly_vantage"] = "fly_vantage"
+    vantage: str
+    pose: FlownPose
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        index = film.vantage_index(self.vantage)
+        pose = self.pose.model_dump() | {"heading": (self.pose.heading + 180) % 360 - 180}
+        film.vantages[index] = film.vantages[index].model_copy(update=pose)
+        return film
+
+
 class MoveVantages(FilmAct):
     """Move vantages together: by ground units, their spans by a factor, turned by degrees about their own targets."""
 

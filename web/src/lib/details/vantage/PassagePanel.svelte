@@ -42,7 +42,6 @@
   ];
 
   async function setManner(value: Kind) {
-    let manner: Record<string, unknown> = { kind: value };
     if (value === "follow") {
       const route = film.routes[0];
       if (!route) {
@@ -51,9 +50,9 @@
         session.notice = "There is no route to follow yet. Click its points on the chart; Enter ends it.";
         return;
       }
-      manner = { kind: value, route: route.id, heading: vantage.tilt || next.tilt ? "along" : "kept" };
+      return session.act({ act: "follow_route", vantage: vantage.id, route: route.id });
     }
-    await session.patch([{ op: "replace", path: `${path}/manner`, value: manner }], `Manner ${value}`);
+    await session.patch([{ op: "replace", path: `${path}/manner`, value: { kind: value } }], `Manner ${value}`);
   }
 
   const putEase = (value: Ease, label: string) =>
