@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 
 from tests.conftest import write_picture
+from yaila.core.analysis.overlap import find_on_stack, refined_tie
 from yaila.core.film import Film, Plate
 from yaila.core.film.acts import LayFound, TiePlate
 from yaila.core.film.fitting import ground_of, pixel_on_ground
 from yaila.core.film.model import PictureRef, Tie
-from yaila.core.film.overlap import find_on_stack, refined_tie
 from yaila.core.ground import Point, Similarity
 from yaila.core.imagery import build_pyramid, open_pyramid
 from yaila.core.imagery.fitting import NotFitted, find_fit

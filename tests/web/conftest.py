@@ -13,6 +13,9 @@ from tests.truth import fine_texture
 from yaila.core.film import Film, new_id
 from yaila.store import Store
 
+# The machine may have other work to do: what is awaited is a promise kept, not how soon.
+expect.set_options(timeout=20_000)
+
 
 @pytest.fixture
 def sheet(server: Server, page: Page) -> Iterator[Page]:

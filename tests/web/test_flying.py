@@ -175,38 +175,32 @@ def test_several_vantages_are_copied_pasted_moved_and_deleted(server: Server, fi
 def test_two_hundred_vantages_do_not_lag(server: Server, page: Page, tmp_path: Path) -> None:
     store = Store(server.home)
     picture = store.pictures.add(write_picture(tmp_path / "wide.png", fine_texture(1600, 900)), "wide.png")
-    store.films.create(
-        Film.model_validate(
-            {
-                "frame": {"width": 640, "height": 360},
-                "plates": [
-                    {
-                        "name": "Wide", "picture": picture,
-                        "placement": {"kind": "similarity", "x": 800, "y": 450},
-                    }
-                ],
-                "vantages": [
-                    Vantage(
-                        name=f"V {k}", x=300 + 5 * k, y=450 + 100 * (k % 3), span=200 + 20 * (k % 9), hold=0.4,
-                        passage=Passage(duration=Duration(unit="frames", value=20)),
-                    )
-                    for k in range(200)
-                ],
-            }
-        )
-    )  # fmt: skip
-    page.goto(server.url)
-    expect(page.locator(".details .number").first).to_have_text("1")
-    page.wait_for_function("document.querySelectorAll('.profile .hold').length > 100")
-    # From the key to the number on the sheet, edit, plan and drawing included.
-    waits = []
-    for _ in range(5):
-        before = page.get_by_label("Ground span, px").input_value()
-        begin = time.perf_counter()
-        page.keyboard.press("Alt+ArrowDown")
-        page.wait_for_function(
-            "before => document.querySelector('input[aria-label=\"Ground span, px\"]').value !== before", arg=before
-        )
-        waits.append(time.perf_counter() - begin)
-    print("edit to sheet with 200 vantages:", [f"{wait:.2f} s" for wait in waits])
-    assert min(waits) < 0.8
+    plate = {"name": "Wide", "picture": picture, "placement": {"kind": "similarity", "x": 800, "y": 450}}
+
+    def lag(many: int) -> float:
+        """Seconds from the key to the number on the sheet, edit, plan and drawing included: the least of some."""
+        passage = Passage(duration=Duration(unit="frames", value=20))
+        vantages = [
+            Vantage(name=f"V {k}", x=300 + 5 * k, y=450, span=200 + 20 * (k % 9), hold=0.4, passage=passage)
+            for k in range(many)
+        ]
+        film = Film.model_validate({"frame": {"width": 640, "height": 360}, "plates": [plate], "vantages": vantages})
+        page.goto("about:blank")
+        page.goto(f"{server.url}/#/films/{store.films.create(film).id}")
+        expect(page.locator(".details .number").first).to_have_text("1")
+        page.wait_for_function(f"document.querySelectorAll('.profile .hold').length > {many // 2}")
+        waits = []
+        for _ in range(5):
+            before = page.get_by_label("Ground span, px").input_value()
+            begin = time.perf_counter()
+            page.keyboard.press("Alt+ArrowDown")
+            page.wait_for_function(
+                "before => document.querySelector('input[aria-label=\"Ground span, px\"]').value !== before", arg=before
+            )
+            waits.append(time.perf_counter() - begin)
+        return min(waits)
+
+    few, many = lag(4), lag(200)
+    print(f"edit to sheet: {few:.2f} s with 4 vantages, {many:.2f} s with 200")
+    # Beside what any edit takes on this machine at this time; `make bench` has the stopwatch.
+    assert many < 6 * few

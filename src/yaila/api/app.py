@@ -15,10 +15,13 @@ from yaila import __version__
 from yaila.api import aids, films, fits, frames, jobs, pictures, regions, routes, soundings, standin, surveys
 from yaila.api.desk import Desk
 from yaila.api.guard import Guard
-from yaila.core.errors import YailaError
+from yaila.core.errors import NotFound, StaleEdit, YailaError
 from yaila.store import Store
 
 SITE = Path(__file__).parent / "site"
+
+STATUS: dict[type[YailaError], int] = {NotFound: 404, StaleEdit: 412}
+"""The HTTP status of causes that have one of their own; the others are unprocessable, 422."""
 
 
 def create_app(store: Store, port: int) -> FastAPI:
@@ -41,7 +44,7 @@ def create_app(store: Store, port: int) -> FastAPI:
 
     @app.exception_handler(YailaError)
     def yaila_error(_: Request, error: YailaError) -> JSONResponse:
-        return _problem(error.kind, error.status, str(error))
+        return _problem(error.kind, STATUS.get(type(error), 422), str(error))
 
     @app.exception_handler(RequestValidationError)
     def invalid_request(_: Request, error: RequestValidationError) -> JSONResponse:

@@ -9,9 +9,9 @@ from pydantic import BaseModel, Field, TypeAdapter
 
 from yaila.api.desk import Desk, desk_of
 from yaila.api.jobs import Job, job_of
+from yaila.core.analysis.overlap import colour_at, made_tie
 from yaila.core.film.acts import Act
 from yaila.core.film.model import Tie
-from yaila.core.film.overlap import colour_at, made_tie
 from yaila.core.ground import Point
 from yaila.core.ground.georeference import Georeference
 from yaila.farm.fitting import FitSettings

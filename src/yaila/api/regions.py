@@ -9,9 +9,9 @@ from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
 from yaila.api.films import Sheet, revision_of, sheet_of
+from yaila.core.analysis.tracing import trace
 from yaila.core.errors import NotFound
 from yaila.core.film.acts import AddRegion
-from yaila.core.film.tracing import trace
 from yaila.formats.geojson import read_geojson, write_geojson
 from yaila.store import difference
 

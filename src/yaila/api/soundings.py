@@ -9,8 +9,8 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel
 
 from yaila.api.desk import Desk, desk_of
+from yaila.core.analysis.overlap import Rim, rim_of
 from yaila.core.film import Film
-from yaila.core.film.overlap import Rim, rim_of
 from yaila.core.soundings import Finding, Veils, soundings_of
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["soundings"])

@@ -8,89 +8,76 @@ from typing import Any
 class YailaError(Exception):
     """A problem the person can mend. ``str()`` says what happened and what to do about it.
 
-    ``kind`` names the cause in the problem documents (RFC 9457) of the API; ``status`` is the HTTP status
-    the API answers with.
+    ``kind`` names the cause for programs, as in the problem documents (RFC 9457) of the API.
     """
 
     kind = "problem"
-    status = 400
 
 
 class BadPicture(YailaError):
     """The file cannot become a plate."""
 
     kind = "bad-picture"
-    status = 422
 
 
 class BadEdit(YailaError):
     """The edit would leave a film that makes no sense."""
 
     kind = "bad-edit"
-    status = 422
 
 
 class BadGeoreference(YailaError):
     """What a file says of where it lies cannot be understood."""
 
     kind = "bad-georeference"
-    status = 422
 
 
 class BadSurvey(YailaError):
     """A survey source cannot be used, or did not give what it should."""
 
     kind = "bad-survey"
-    status = 422
 
 
 class BadTrack(YailaError):
     """The file holds no way that can become a route."""
 
     kind = "bad-track"
-    status = 422
 
 
 class BadOutlines(YailaError):
     """The file holds no outlines that can be laid."""
 
     kind = "bad-outlines"
-    status = 422
 
 
 class BadFit(YailaError):
     """The points, or the pictures, give no placement that can be trusted."""
 
     kind = "bad-fit"
-    status = 422
 
 
 class StaleEdit(YailaError):
     """The film has moved on since the editor last saw it."""
 
     kind = "stale-edit"
-    status = 412
 
 
 class NotFound(YailaError):
     """There is no such film, picture, reel or frame."""
 
     kind = "not-found"
-    status = 404
 
 
 class BadRender(YailaError):
     """The film cannot be rendered as asked."""
 
     kind = "bad-render"
-    status = 422
 
 
 class BadBundle(YailaError):
     """The file is not a film bundle that can be read."""
 
     kind = "bad-bundle"
-    status = 422
 
 
 def said(error: Any) -> str:

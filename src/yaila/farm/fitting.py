@@ -10,10 +10,10 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from yaila.core.analysis.overlap import Open, find_on_stack, tone_match_of
 from yaila.core.errors import YailaError
 from yaila.core.film import Film
 from yaila.core.film.acts import LayFound, MatchTone, NoteFit
-from yaila.core.film.overlap import Open, find_on_stack, tone_match_of
 from yaila.core.imagery.fitting import NotFitted
 from yaila.farm.pulse import Pulse
 from yaila.store import Store

@@ -38,6 +38,7 @@ def run(store: Store, job: str) -> None:
             place = read_geotiff(file, row.name) if is_tiff(file) else None
         picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)), job=job)
     except YailaError as error:
+        store.sweep(job)
         store.jobs.note(job, state="failed", message=str(error))
         return
     found = {"sha256": picture.sha256, "georeference": place.model_dump() if place else None, "holes": holes}

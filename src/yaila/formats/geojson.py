@@ -12,10 +12,10 @@ import numpy as np
 from shapely import Point as ShapelyPoint
 from shapely import Polygon, STRtree
 
+from yaila.core.analysis.tracing import area_of
 from yaila.core.errors import BadOutlines
 from yaila.core.film.marked import Region
 from yaila.core.film.running import resting
-from yaila.core.film.tracing import area_of
 from yaila.core.ground import Point
 from yaila.core.ground.mercator import lonlat_of, mercator_of
 

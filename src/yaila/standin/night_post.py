@@ -14,12 +14,12 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from yaila.core.analysis.overlap import tone_match_of
 from yaila.core.camera import Breath
 from yaila.core.film import Duration, Feather, Film, Ground, Marker, Passage, Plate, Route, RoutePoint, Vantage
 from yaila.core.film.acts import MatchTone
 from yaila.core.film.marked import Draws, Label, LabelStyle, Leader, MarkerStyle, Region
 from yaila.core.film.model import Fit
-from yaila.core.film.overlap import tone_match_of
 from yaila.core.ground import GroundBox, Point, Similarity
 from yaila.core.ground.georeference import MERCATOR, Georeference
 from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke, Traveller

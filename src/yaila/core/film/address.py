@@ -8,10 +8,11 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from yaila.core.errors import BadEdit, said
+from yaila.core.film.marked import KINDS
 from yaila.core.film.model import Film
 from yaila.core.film.walk import Slot, slots_of
 
-LISTS = ("plates", "regions", "routes", "markers", "labels", "styles")
+LISTS = ("plates", *(kind.listed for kind in KINDS.values()), "styles")
 """The lists of a film whose parts are named by their ids."""
 
 

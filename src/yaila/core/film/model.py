@@ -16,6 +16,7 @@ from yaila.core.camera.manners import Cut, Glide
 from yaila.core.colour import Tone
 from yaila.core.errors import BadEdit
 from yaila.core.film.marked import (
+    KINDS,
     AnyMark,
     Label,
     Marker,
@@ -24,6 +25,7 @@ from yaila.core.film.marked import (
     Route,
     Style,
     Timed,
+    TimedMark,
     style_of,
 )
 from yaila.core.film.part import Part, apart, new_id
@@ -427,8 +429,9 @@ class Film(Part):
 
     @property
     def timed(self) -> list[Timed]:
-        """Marks that come and go: regions, markers, labels, in the order in which they are drawn."""
-        return [*self.regions, *self.markers, *self.labels]
+        """Marks that come and go, in the order in which they are drawn."""
+        lists = [kind.listed for kind in KINDS.values() if issubclass(kind.model, TimedMark)]
+        return [mark for name in lists for mark in getattr(self, name)]
 
     @property
     def reveals(self) -> list[tuple[str, Reveal, Timed | None]]:

@@ -24,7 +24,7 @@ from yaila.core.film.choreography import DENSE, Choreography, choreograph
 from yaila.core.film.fields import field_facts_of
 from yaila.core.film.fitting import ground_of, models_of, tied
 from yaila.core.film.legs import Leg, flows
-from yaila.core.film.marked import Region, Route, Timed, style_of
+from yaila.core.film.marked import KINDS, Region, Route, Timed, style_of
 from yaila.core.film.model import Film, FitModel, Plate
 from yaila.core.film.running import course_value, courses_of, resting
 from yaila.core.film.timeline import Timeline
@@ -279,7 +279,7 @@ class _Running(NamedTuple):
 
 def _courses(film: Film) -> Iterator[_Running]:
     """Every course of a film, those that marks have from their styles included."""
-    for name in ("plates", "regions", "routes", "markers", "labels"):
+    for name in ("plates", *(kind.listed for kind in KINDS.values())):
         for index, part in enumerate(getattr(film, name)):
             style = style_of(part, film.styles) if hasattr(part, "style") else None
             for way, course, slot in courses_of(part):

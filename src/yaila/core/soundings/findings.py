@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from yaila.core.analysis.overlap import Open, Rim, rim_of
 from yaila.core.film import Choreography, Film, Route, choreograph
 from yaila.core.film.fitting import ground_of
-from yaila.core.film.overlap import Open, Rim, rim_of
 from yaila.core.picture import Renderer
 from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, Veils, budget_of, frame_places
 from yaila.core.soundings.marks import mark_faults

@@ -11,13 +11,13 @@ import pytest
 
 from tests.conftest import write_picture
 from tests.drawing import picture_of
+from yaila.core.analysis.tracing import area_of, trace
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.errors import BadEdit, BadOutlines
 from yaila.core.film import Film, Plate, Scene
 from yaila.core.film.marked import Region
 from yaila.core.film.model import PictureRef
 from yaila.core.film.scene import Present
-from yaila.core.film.tracing import area_of, trace
 from yaila.core.ground import Point, Similarity
 from yaila.core.ground.mercator import mercator_of
 from yaila.core.imagery import PageStore, build_pyramid, open_pyramid
