@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from yaila.core.camera import Pose, Track
 from yaila.core.camera.extras import breathing, opened, shaken, spun
 from yaila.core.camera.passages import arrival, bent, channels_at, channels_of, rates_of, through_rate
+from yaila.core.camera.track import FIELDS
 from yaila.core.film.legs import Leg, flows, legs_of, move_of, timing_of
 from yaila.core.film.model import Film
 from yaila.core.film.timeline import Timeline, timeline_of
@@ -125,7 +126,7 @@ class Camera:
     def _resting(self, index: int, at: NDArray[np.float64]) -> NDArray[np.float64]:
         vantage, rate = self._film.vantages[index], float(self._film.fps.value)
         if not vantage.breath:
-            return Track.still(vantage.pose, len(at)).rows()
+            return np.broadcast_to(np.array([getattr(vantage.pose, name) for name in FIELDS]), (len(at), len(FIELDS)))
         progress = breathing(self._legs[index].hold, at, BREATH_RAMP * rate)
         return vantage.breath.track(vantage.pose, progress).rows()
 

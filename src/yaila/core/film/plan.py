@@ -244,8 +244,9 @@ def plan_of(film: Film) -> Plan:
     choreography = choreograph(film)
     size, frames = film.frame.size, choreography.frames
     plates = [_plate(film, resting(plate), size, choreography.timeline.reveals.get(plate.id)) for plate in film.plates]
-    step = max(1, math.ceil(frames / MOST_SAMPLES))
-    samples = np.unique(np.append(np.arange(0, frames, step), max(frames - 1, 0)))[: frames or 0]
+    at = _spread(frames, MOST_CARRIED)
+    track = choreography.camera.at(at.astype(np.float64))
+    shown = _spread(len(at), MOST_SAMPLES)
     return Plan(
         frames=frames,
         seconds=float(film.fps.seconds(frames)),
@@ -256,9 +257,9 @@ def plan_of(film: Film) -> Plan:
         routes=[_route(film, route, choreography.timeline.runs[route.id]) for route in film.routes],
         marks=[_mark(film, mark, choreography.timeline) for mark in film.timed],
         courses=[_course(choreography.timeline, one) for one in _courses(film)] if frames else [],
-        curve_frames=samples.tolist(),
-        curve_spans=choreography.camera.spans(samples.astype(np.float64)).tolist() if frames else [],
-        sharpest=_carried(film, choreography, plates),
+        curve_frames=at[shown].tolist(),
+        curve_spans=track.span[shown].tolist(),
+        sharpest=_carried(film, at, track, frames, plates) if frames else [],
     )
 
 
@@ -523,29 +524,29 @@ def _mark(film: Film, mark: Timed, timeline: Timeline) -> MarkPlan:
     )  # fmt: skip
 
 
-def _carried(film: Film, choreography: Choreography, plates: list[PlatePlan]) -> list[Stretch]:
-    """Which plate is the sharpest under the target, frame by frame; in a long film at some of them."""
-    step = max(1, choreography.frames // MOST_CARRIED)
-    at = np.arange(0, choreography.frames, step)
-    frames = len(at)
-    if not frames:
-        return []
-    track = choreography.camera.at(at.astype(np.float64))
-    best = np.full(frames, np.inf)
-    which = np.full(frames, -1)
+def _spread(count: int, most: int) -> NDArray[np.int64]:
+    """Places among so many, no more than about ``most``: the first and the last, and evenly between them."""
+    step = max(1, math.ceil(count / most))
+    return np.unique(np.append(np.arange(0, count, step), max(count - 1, 0)))[: count or 0]
+
+
+def _carried(film: Film, at: NDArray[np.int64], track: Track, frames: int, plates: list[PlatePlan]) -> list[Stretch]:
+    """Which plate is the sharpest under the target, from each of the frames looked at to the next."""
+    best = np.full(len(at), np.inf)
+    which = np.full(len(at), -1)
     targets = np.stack([track.x, track.y], axis=1)
     for index, (plate, laid) in enumerate(zip(film.plates, plates, strict=True)):
         if not plate.in_film:
             continue
         matrix = np.linalg.inv(np.reshape(laid.matrix, (3, 3)))
-        on = through(matrix, targets) if frames else np.zeros((0, 2))
+        on = through(matrix, targets)
         inside = (on >= 0).all(axis=1) & (on[:, 0] <= laid.size[0]) & (on[:, 1] <= laid.size[1])
         better = inside & (laid.sharp_span < best)
         best[better], which[better] = laid.sharp_span, index
     return [
         Stretch(
-            start=start * step,
-            end=min(end * step, choreography.frames),
+            start=int(at[start]),
+            end=int(at[end]) if end < len(at) else frames,
             plate=plates[which[start]].id if which[start] >= 0 else None,
             sharp_span=float(best[start]) if which[start] >= 0 else None,
         )

@@ -5,7 +5,8 @@ An ease is ``cubic-bezier(x1, y1, x2, y2)`` of CSS Easing Functions Level 2 (W3C
 
 from __future__ import annotations
 
-from functools import lru_cache
+import math
+from functools import lru_cache, partial
 from itertools import pairwise
 from typing import Annotated, Any, NamedTuple
 
@@ -50,6 +51,9 @@ class SpeedPoint(NamedTuple):
     speed: float
 
 
+_alike = partial(math.isclose, rel_tol=1e-5, abs_tol=1e-8)
+
+
 class Ease(BaseModel):
     """How a passage's progress runs over its time: two free handles of a cubic Bezier curve, or a drawn curve of speed.
 
@@ -86,7 +90,7 @@ class Ease(BaseModel):
         if self.speed:
             return "Speed curve"
         mine = (self.x1, self.y1, self.x2, self.y2)
-        return next((name for name, preset in PRESETS.items() if np.allclose(preset, mine)), "Free")
+        return next((name for name, preset in PRESETS.items() if all(map(_alike, preset, mine))), "Free")
 
     @property
     def hard(self) -> tuple[bool, bool]:
