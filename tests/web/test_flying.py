@@ -203,5 +203,5 @@ def test_two_hundred_vantages_do_not_lag(server: Server, page: Page, tmp_path: P
 
     few, many = lag(4), lag(200)
     print(f"edit to sheet: {few:.2f} s with 4 vantages, {many:.2f} s with 200")
-    # Beside what any edit takes on this machine at this time; `make bench` has the stopwatch.
+    # Beside what any edit takes on this machine at this time.
     assert many < 20 * few

@@ -71,7 +71,7 @@ class Picture:
     @property
     def rgb(self) -> NDArray[np.uint8]:
         """(height, width, 3) uint8: as it is over black where it is see-through."""
-        return np.ascontiguousarray(self.pixels[..., :3])
+        return np.asarray(cv2.cvtColor(self.pixels, cv2.COLOR_RGBA2RGB), dtype=np.uint8)
 
 
 @dataclass
