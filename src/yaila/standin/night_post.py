@@ -23,7 +23,7 @@ from yaila.core.film.model import Fit
 from yaila.core.ground import GroundBox, Point, Similarity
 from yaila.core.ground.georeference import MERCATOR, Georeference
 from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke, Traveller
-from yaila.core.time import Ease, FilmMoment, MarkMoment, RouteMoment, VantageMoment
+from yaila.core.time import Course, Ease, FilmMoment, MarkMoment, RouteMoment, Stop, VantageMoment
 from yaila.standin.world import Harbour, World
 from yaila.store import Store
 
@@ -212,12 +212,20 @@ def night_post(world: World, plates: list[Plate]) -> Film:
         )
         for number, (k, point) in enumerate(stops)
     ]  # fmt: skip
+    # The lamp is low as the camera comes, bright when it is there, and goes down before it leaves.
+    burns: Course[float] = Course(
+        stops=(
+            Stop(id="low", value=0.3, at=VantageMoment(vantage="v5", offset=-12)),
+            Stop(id="bright", value=1.0, at=VantageMoment(vantage="v5", offset=4)),
+            Stop(id="out", value=0.4, at=VantageMoment(vantage="v5", edge="leaves", offset=20)),
+        )
+    )
     markers.append(
         Marker(
             id="light", name="The light", x=ebbing.x, y=ebbing.y, starts=VantageMoment(vantage="v5", offset=-12),
             ends=VantageMoment(vantage="v5", edge="leaves", offset=20),
             look=MarkerLook(
-                symbol="dot", colour="#ffe9a8", edge=0, scales="ground", ground=44, pulses=0.7, opacity=0.9
+                symbol="dot", colour="#ffe9a8", edge=0, scales="ground", ground=44, pulses=0.7, opacity=burns
             ),
         )
     )  # fmt: skip
@@ -244,7 +252,16 @@ def _labels(stops: list[tuple[int, RoutePoint]], ebbing: Harbour) -> list[Label]
         id="title", name="Title", text="THE NIGHT POST", stands="frame", u=0.5, v=0.47,
         starts=FilmMoment(seconds=0.2), ends=VantageMoment(vantage="v1", edge="leaves", offset=14),
         comes=Arrival(how="words", frames=20), goes=Arrival(how="fade", frames=14),
-        look=Lettering(family="Dosis", size=118, tracking=34, halo=26),
+        # It opens as long as it stands.
+        look=Lettering(
+            family="Dosis", size=118, halo=26,
+            tracking=Course(
+                stops=(
+                    Stop(id="close", value=26.0, at=FilmMoment(seconds=0.2)),
+                    Stop(id="wide", value=44.0, at=VantageMoment(vantage="v1", edge="leaves", offset=14)),
+                )
+            ),
+        ),
     )  # fmt: skip
     sea = Label(
         id="sea", name="Sea", text="Aldermere Sound", x=441e3, y=259e3, stands="board", turn=-8, sits="over",

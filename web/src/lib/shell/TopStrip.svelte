@@ -1,5 +1,6 @@
 <script lang="ts">
   import { gathering } from "../film/gathering.svelte";
+  import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
@@ -38,6 +39,12 @@
     name = "";
   }
 
+  /** The playhead keeps its time. */
+  async function setRate(rate: string) {
+    const seconds = player.frame / session.rate;
+    await session.act({ act: "change_rate", rate });
+    player.seek(Math.round(seconds * session.rate));
+  }
   function setFrame(width: number, height: number) {
     if (width === film!.frame.width && height === film!.frame.height) return;
     void session.patch([{ op: "replace", path: "/frame", value: { width, height } }], "Frame size");
@@ -164,7 +171,7 @@
       <h3>Frames per second</h3>
       <div class="choices">
         {#each session.choices?.rates ?? [] as option (option.rate)}
-          <Button on={film.rate === option.rate} onclick={() => session.act({ act: "change_rate", rate: option.rate })}
+          <Button on={film.rate === option.rate} onclick={() => setRate(option.rate)}
             >{option.name}</Button
           >
         {/each}
