@@ -55,10 +55,12 @@ def test_foreign_hosts_and_origins_are_turned_away(client: TestClient, film: str
             assert client.request(method, url, json={}, headers=headers).status_code == 403
     assert client.post("/api/films", json={}, headers={"Origin": HERE}).status_code == 201
     with (
-        pytest.raises(WebSocketDisconnect),
+        pytest.raises(WebSocketDisconnect) as closed,
         client.websocket_connect("/api/live", headers={"Origin": "http://evil.example"}),
     ):
         pass
+    # By the guard, which says so; where nothing stands at all the code is another.
+    assert closed.value.code == 1008
 
 
 def test_an_edit_needs_the_revision_it_was_made_on(client: TestClient, film: str) -> None:
@@ -220,3 +222,16 @@ def test_a_plate_that_appears_along_a_route_is_sounded(client: TestClient, store
     )
     assert answer.status_code == 200
     assert answer.json()["findings"]
+
+
+def test_odd_digits_and_frames_past_the_end_get_a_sentence(client: TestClient, store: Store, small_film: Film) -> None:
+    film = store.films.create(small_film).id
+    for state, frame in (("r²", 0), ("r" + "9" * 40, 0), ("r", 0), ("r1", 99_999_999)):
+        answer = client.get(f"/api/films/{film}/frames/{frame}.jpg", params={"state": state, "width": 384})
+        assert answer.status_code == 404
+        assert answer.json()["detail"].endswith(".")
+    for seen in ("²", "9" * 40, "-1", ""):
+        act = {"act": "tap_beat", "frame": 1}
+        answer = client.post(f"/api/films/{film}/acts", json=act, headers={"If-Match": f'"{seen}"'.encode()})
+        assert answer.status_code == 422
+        assert "If-Match" in answer.json()["detail"]

@@ -144,6 +144,11 @@ class Hand:
             lambda: {"act": "copy_look", "mark": self.one(marks), "to": [self.one(marks)]},
             lambda: {"act": "use_style", "marks": [self.one(marks)], "style": self.one(self.styles() or [None])},
             lambda: {"act": "remove_style", "style": self.one(self.styles() or ["none"])},
+            lambda: {
+                "act": "set_value", "of": self.one(marks), "field": "look/opacity", "frame": self.whole(0, 200),
+                "value": self.real(0, 1), "change": True,
+            },
+            lambda: {"act": "keep_value", "of": self.one(marks), "field": "look/opacity", "frame": self.whole(0, 200)},
         ]  # fmt: skip
         if not film.vantages:
             return flown[0]()
@@ -209,5 +214,5 @@ def test_any_acts_in_any_order_leave_a_film_that_holds_together_and_can_be_taken
         assert jsonpatch.apply_patch(document, back) == before
         holds_together(after)
         film, done = after, done + 1
-    assert done > 8
+    assert done > 16
     soundings_of(film)
