@@ -195,10 +195,10 @@ class Stack:
             table = np.zeros(self._count + 1, np.uint32)
             table[indices] = [slots[key] for _, key in keys]
 
+            draw_rows = raster.draw_rows[quality is Quality.DRAFT]
+
             def rows(start: int, end: int) -> None:
-                raster.draw_rows(
-                    pixels, start, end, first, touched, *shape, table, store.texels, masks, under, *quality.value
-                )
+                draw(pixels, start, end, first, touched, *shape, table, store.texels, masks, under, *quality.value)
 
             _in_threads(rows, first, last)
 

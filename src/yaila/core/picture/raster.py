@@ -200,154 +200,158 @@ def _masked(n, mask, cover):
         cover[i] *= np.float32(np.int32(mask[i])) * np.float32(1 / 255)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def draw_rows(
-    out, first, last, top, touched, maps, settings, level_edges, level_starts, level_columns, table, texels,
-    masks, background, sharpness, blend, least_taps, most_taps,
-):  # fmt: skip
-    """Draw rows ``first`` to ``last`` - 1 of a frame.
+def _drawing(single):
+    """Compile :func:`draw_rows`; ``single`` with a short way for stretches that take one tap a pixel. It is left out
+    where most pixels take more, as the mere presence of that way makes the other one slower by a tenth."""
 
-    Args:
-        out: (height, width) uint32, written: premultiplied RGBA, red in the lowest byte.
-        top, touched: the first row that :func:`needed` looked at, and what it found.
-        maps: (n, 3, 3) float64, frame pixels to plate pixels, the top plate first.
-        settings: (n, 8) float64, columns as named above.
-        level_edges: (n, MOST_LEVELS, 2) float64, the last column and row of each level.
-        level_starts, level_columns: (n, MOST_LEVELS) int64, where a level's pages start in ``table``, and
-            how many stand in a row.
-        table: (m,) uint32, the slot of each page; 0, which is blank, where none was asked for.
-        texels: (slots * 258 * 258,) uint32, premultiplied RGBA, red in the lowest byte.
-        masks: (k, height, width) uint8, how much is seen of the layers that name one in their settings.
-        background: (4,) float32, premultiplied RGBA, 0..255.
-        sharpness: texels of the finer level blended, against the pixel's shorter side: 1 for one tap a
-            pixel, 0.5 for a grid of 2 x 2.
-        blend: the share of an octave over which two neighbouring levels are blended.
-        least_taps, most_taps: how many taps along one side of a pixel.
-    """
-    width = out.shape[1]
-    light = np.empty(SEGMENT, np.float32)
-    frame = np.empty((3, SEGMENT), np.float32)
-    cover = np.empty(SEGMENT, np.float32)
-    ends = np.empty(4, np.float64)
-    weights = np.empty(SEGMENT, np.float32)
-    sums = np.empty((4, SEGMENT), np.float32)
-    slope = np.float32(1 / blend)
-    red, green, blue, alpha = sums[0], sums[1], sums[2], sums[3]
-    for row in range(first, last):
-        left = 0
-        while left < width:
-            n = min(SEGMENT, width - left)
-            light[:] = np.float32(1)
-            frame[:] = np.float32(0)
-            fresh, done = True, False
-            cells = touched[(row - top) // CELL, left // CELL : (left + n - 1) // CELL + 1]
-            for layer in range(maps.shape[0]):
-                met = False
-                for cell in range(cells.shape[0]):
-                    met = met or cells[cell, layer]
-                if not met:
-                    continue
-                ends[0] = ends[1] = 0.0
-                seen = _look(n, left, row, maps, settings, layer, sharpness, cover, ends)
-                if seen == 0:
-                    continue
-                masked = int(settings[layer, MASK])
-                if masked >= 0:
-                    seen = 1
-                    _masked(n, masks[masked, row, left : left + n], cover)
-                # Only where it covers something that still shines through is it sampled.
-                skipped, end = 0, n
-                while skipped < n and cover[skipped] * light[skipped] <= FAINT:
-                    skipped += 1
-                while end > skipped and cover[end - 1] * light[end - 1] <= FAINT:
-                    end -= 1
-                begin, count, here = left + skipped, end - skipped, slice(skipped, end)
-                if count == 0:
-                    continue
-                finest = min(ends[0], ends[1])
-                rise = np.float32((ends[1] - ends[0]) / max(n - 1, 1))
-                fine = int(finest)
-                texel = 2.0**finest
-                taps_u = int(min(max(ends[2] / texel + 0.25, least_taps), most_taps))
-                taps_v = int(min(max(ends[3] / texel + 0.25, least_taps), most_taps))
-                share = np.float32(1.0 / (taps_u * taps_v))
-                if fresh and seen == 2 and settings[layer, OPAQUE] > 0.0 and taps_u * taps_v == 1:
-                    # The common case: nothing but this layer shows, from one level alone.
-                    level = -1
-                    edge = np.float64(0.5) * blend
-                    if max(ends[0], ends[1]) - fine <= 0.5 - edge or fine + 1 >= int(settings[layer, LEVELS]):
-                        level = fine
-                    elif finest - fine >= 0.5 + edge and max(ends[0], ends[1]) - fine <= 1.0:
-                        level = fine + 1
-                    if level >= 0:
-                        _tap(
-                            n, left, row, 0.5, 0.5, level, maps[layer], level_edges[layer, level],
-                            level_columns[layer, level], level_starts[layer, level], table, texels,
-                            weights, red, green, blue, alpha, False, out[row, left : left + n], True,
-                        )  # fmt: skip
-                        done = True
-                        break
-                fresh = False
-                sums[:] = np.float32(0)
-                opaque = settings[layer, OPAQUE] > 0.0
-                if opaque:
-                    alpha[:] = np.float32(255)
-                for step in range(2):
-                    level = fine + step
-                    above = (np.float32(ends[0] - fine) + rise * np.float32(skipped) - np.float32(0.5)) * slope
-                    if step == 0:
-                        _weigh(count, np.float32(0.5) - above, -rise * slope, share, weights)
-                    else:
-                        _weigh(count, np.float32(0.5) + above, rise * slope, share, weights)
-                    # They run evenly, so the ends tell of all.
-                    if max(weights[0], weights[count - 1]) <= 0.0 or level >= int(settings[layer, LEVELS]):
+    @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+    def draw_rows(
+        out, first, last, top, touched, maps, settings, level_edges, level_starts, level_columns, table, texels,
+        masks, background, sharpness, blend, least_taps, most_taps,
+    ):  # fmt: skip
+        """Draw rows ``first`` to ``last`` - 1 of a frame.
+
+        Args:
+            out: (height, width) uint32, written: premultiplied RGBA, red in the lowest byte.
+            top, touched: the first row that :func:`needed` looked at, and what it found.
+            maps: (n, 3, 3) float64, frame pixels to plate pixels, the top plate first.
+            settings: (n, 8) float64, columns as named above.
+            level_edges: (n, MOST_LEVELS, 2) float64, the last column and row of each level.
+            level_starts, level_columns: (n, MOST_LEVELS) int64, where a level's pages start in ``table``, and
+                how many stand in a row.
+            table: (m,) uint32, the slot of each page; 0, which is blank, where none was asked for.
+            texels: (slots * 258 * 258,) uint32, premultiplied RGBA, red in the lowest byte.
+            masks: (k, height, width) uint8, how much is seen of the layers that name one in their settings.
+            background: (4,) float32, premultiplied RGBA, 0..255.
+            sharpness: texels of the finer level blended, against the pixel's shorter side: 1 for one tap a
+                pixel, 0.5 for a grid of 2 x 2.
+            blend: the share of an octave over which two neighbouring levels are blended.
+            least_taps, most_taps: how many taps along one side of a pixel.
+        """
+        width = out.shape[1]
+        light = np.empty(SEGMENT, np.float32)
+        frame = np.empty((3, SEGMENT), np.float32)
+        cover = np.empty(SEGMENT, np.float32)
+        ends = np.empty(4, np.float64)
+        weights = np.empty(SEGMENT, np.float32)
+        sums = np.empty((4, SEGMENT), np.float32)
+        slope = np.float32(1 / blend)
+        red, green, blue, alpha = sums[0], sums[1], sums[2], sums[3]
+        for row in range(first, last):
+            left = 0
+            while left < width:
+                n = min(SEGMENT, width - left)
+                light[:] = np.float32(1)
+                frame[:] = np.float32(0)
+                fresh, done = True, False
+                cells = touched[(row - top) // CELL, left // CELL : (left + n - 1) // CELL + 1]
+                for layer in range(maps.shape[0]):
+                    met = False
+                    for cell in range(cells.shape[0]):
+                        met = met or cells[cell, layer]
+                    if not met:
                         continue
-                    for tap in range(taps_u * taps_v):
-                        _tap(
-                            count, begin, row, (tap % taps_u + 0.5) / taps_u, (tap // taps_u + 0.5) / taps_v, level,
-                            maps[layer], level_edges[layer, level], level_columns[layer, level],
-                            level_starts[layer, level], table, texels, weights, red, green, blue, alpha, not opaque,
-                            out[row, left : left + n], False,
-                        )  # fmt: skip
-                _put_under(count, sums, cover[here], light[here], frame[0, here], frame[1, here], frame[2, here])
-                if _brightest(n, light) < SHINE:
-                    break
-            if not done:
-                _write(n, frame, light, background, out[row, left : left + n])
-            left += n
+                    ends[0] = ends[1] = 0.0
+                    seen = _look(n, left, row, maps, settings, layer, sharpness, cover, ends)
+                    if seen == 0:
+                        continue
+                    masked = int(settings[layer, MASK])
+                    if masked >= 0:
+                        seen = 1
+                        _masked(n, masks[masked, row, left : left + n], cover)
+                    # Only where it covers something that still shines through is it sampled.
+                    skipped, end = 0, n
+                    while skipped < n and cover[skipped] * light[skipped] <= FAINT:
+                        skipped += 1
+                    while end > skipped and cover[end - 1] * light[end - 1] <= FAINT:
+                        end -= 1
+                    begin, count, here = left + skipped, end - skipped, slice(skipped, end)
+                    if count == 0:
+                        continue
+                    finest = min(ends[0], ends[1])
+                    rise = np.float32((ends[1] - ends[0]) / max(n - 1, 1))
+                    fine = int(finest)
+                    texel = 2.0**finest
+                    taps_u = int(min(max(ends[2] / texel + 0.25, least_taps), most_taps))
+                    taps_v = int(min(max(ends[3] / texel + 0.25, least_taps), most_taps))
+                    share = np.float32(1.0 / (taps_u * taps_v))
+                    if single and fresh and seen == 2 and settings[layer, OPAQUE] > 0.0 and taps_u * taps_v == 1:
+                        # The common case: nothing but this layer shows, from one level alone.
+                        level = -1
+                        edge = np.float64(0.5) * blend
+                        if max(ends[0], ends[1]) - fine <= 0.5 - edge or fine + 1 >= int(settings[layer, LEVELS]):
+                            level = fine
+                        elif finest - fine >= 0.5 + edge and max(ends[0], ends[1]) - fine <= 1.0:
+                            level = fine + 1
+                        if level >= 0:
+                            across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y = _course_of(
+                                n, left, row, 0.5, 0.5, maps, layer, level, level_edges
+                            )
+                            _sample_whole(
+                                n, across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y,
+                                level_columns[layer, level], level_starts[layer, level], table, texels,
+                                out[row, left : left + n],
+                            )  # fmt: skip
+                            done = True
+                            break
+                    fresh = False
+                    sums[:] = np.float32(0)
+                    opaque = settings[layer, OPAQUE] > 0.0
+                    if opaque:
+                        alpha[:] = np.float32(255)
+                    for step in range(2):
+                        level = fine + step
+                        above = (np.float32(ends[0] - fine) + rise * np.float32(skipped) - np.float32(0.5)) * slope
+                        if step == 0:
+                            _weigh(count, np.float32(0.5) - above, -rise * slope, share, weights)
+                        else:
+                            _weigh(count, np.float32(0.5) + above, rise * slope, share, weights)
+                        # They run evenly, so the ends tell of all.
+                        if max(weights[0], weights[count - 1]) <= 0.0 or level >= int(settings[layer, LEVELS]):
+                            continue
+                        for tap in range(taps_u * taps_v):
+                            across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y = _course_of(
+                                count, begin, row, (tap % taps_u + 0.5) / taps_u, (tap // taps_u + 0.5) / taps_v,
+                                maps, layer, level, level_edges,
+                            )  # fmt: skip
+                            _sample(
+                                count, across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y,
+                                level_columns[layer, level], level_starts[layer, level], table, texels,
+                                weights, red, green, blue, alpha, not opaque,
+                            )  # fmt: skip
+                    _put_under(count, sums, cover[here], light[here], frame[0, here], frame[1, here], frame[2, here])
+                    if _brightest(n, light) < SHINE:
+                        break
+                if not done:
+                    _write(n, frame, light, background, out[row, left : left + n])
+                left += n
+
+    return draw_rows
+
+
+draw_rows = {True: _drawing(True), False: _drawing(False)}
+"""By whether one tap a pixel is the rule."""
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", inline="always")
-def _tap(
-    n, begin, row, du, dv, level, m, edges, columns, start, table, texels, weights, red, green, blue, alpha,
-    with_alpha, out, whole,
-):  # fmt: skip
-    """One tap at ``du``, ``dv`` of the square of each of ``n`` pixels from ``begin`` on, from one level of a plate
-    whose map is ``m``: added up in the channels, or, where it is the ``whole`` of what shows, written."""
+def _course_of(n, begin, row, du, dv, maps, layer, level, level_edges):
+    """How the texel runs that a tap at ``du``, ``dv`` of the square of each of ``n`` pixels from ``begin`` on hits on
+    a level of a layer: what :func:`_sample` takes. No views of arrays are made, as their counts are shared."""
     u, v, shrink = begin + du, row + dv, 0.5**level
-    wu = m[2, 0]
-    w = wu * u + m[2, 1] * v + m[2, 2]
-    xu, yu = m[0, 0] * shrink, m[1, 0] * shrink
-    x = xu * u + (m[0, 1] * v + m[0, 2]) * shrink
-    y = yu * u + (m[1, 1] * v + m[1, 2]) * shrink
+    wu = maps[layer, 2, 0]
+    w = wu * u + maps[layer, 2, 1] * v + maps[layer, 2, 2]
+    xu, yu = maps[layer, 0, 0] * shrink, maps[layer, 1, 0] * shrink
+    x = xu * u + (maps[layer, 0, 1] * v + maps[layer, 0, 2]) * shrink
+    y = yu * u + (maps[layer, 1, 1] * v + maps[layer, 1, 2]) * shrink
     # Texel places count from the middle pixel's, to keep their digits in float32.
     half = n // 2
     middle = w + wu * half
-    right, bottom = edges[0], edges[1]
+    right, bottom = level_edges[layer, level, 0], level_edges[layer, level, 1]
     base_x = np.floor(min(max((x + xu * half) / middle, 0.0), right))
     base_y = np.floor(min(max((y + yu * half) / middle, 0.0), bottom))
     ox, oy = base_x + 0.5, base_y + 0.5
     across, down, depth = (x - ox * w, xu - ox * wu), (y - oy * w, yu - oy * wu), (w, wu)
-    if whole:
-        _sample_whole(
-            n, across, down, depth, -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y,
-            columns, start, table, texels, out,
-        )  # fmt: skip
-    else:
-        _sample(
-            n, across, down, depth, -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y,
-            columns, start, table, texels, weights, red, green, blue, alpha, with_alpha,
-        )  # fmt: skip
+    return across, down, depth, -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
