@@ -198,7 +198,7 @@ class Stack:
             draw_rows = raster.draw_rows[quality is Quality.DRAFT]
 
             def rows(start: int, end: int) -> None:
-                draw(pixels, start, end, first, touched, *shape, table, store.texels, masks, under, *quality.value)
+                draw_rows(pixels, start, end, first, touched, *shape, table, store.texels, masks, under, *quality.value)
 
             _in_threads(rows, first, last)
 
