@@ -143,9 +143,13 @@ def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
 
 
 @pytest.fixture
-def server(served: Server) -> Server:
-    """A server, to be shared: films are kept apart by their ids."""
-    return served
+def server(served: Server) -> Iterator[Server]:
+    """A server, to be shared: films are kept apart by their ids, and work that a test leaves is stopped."""
+    yield served
+    for card in served.client.get("/api/films").json():
+        for job in served.jobs(card["id"]):
+            if job["state"] in ("waiting", "running"):
+                served.client.post(f"/api/jobs/{job['id']}/cancel")
 
 
 @pytest.fixture
