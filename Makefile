@@ -17,7 +17,7 @@ serve: $(VENV)/.run site
 
 test: $(VENV)/.dev site check chromium
 	cd web && npm test
-	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder tests/web tests/api tests/reference tests
+	$(BIN)/pytest -n 2 --dist loadfile
 
 check: $(VENV)/.dev web/.types
 	$(BIN)/ruff check src tests bench

@@ -52,11 +52,11 @@ def test_five_unlaid_plates_become_a_laid_and_toned_stack(server: Server, sheet:
     page = sheet
     for number, file in enumerate(descent, 1):
         drop(page, file)
-        expect(page.locator(".pick .state", has_text="Ready")).to_have_count(number, timeout=60000)
+        expect(page.locator(".pick .state", has_text="Ready")).to_have_count(number, timeout=180_000)
     begin = time.monotonic()
     page.get_by_role("button", name=re.compile("^Fit")).click()
     page.get_by_role("button", name="Fit all").click()
-    expect(page.get_by_text(re.compile(r"% sure"))).to_have_count(4, timeout=60000)
+    expect(page.get_by_text(re.compile(r"% sure"))).to_have_count(4, timeout=180_000)
     assert time.monotonic() - begin < 60
     film = film_of(server)["film"]
 
