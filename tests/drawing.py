@@ -83,3 +83,11 @@ def draw(
 
 def _nothing(key: str) -> Pyramid:
     raise AssertionError(f"a picture was asked for: {key}")
+
+
+def over(layers: list[np.ndarray]) -> np.ndarray:
+    """Layers laid over one another, the first at the bottom: premultiplied RGBA, on encoded values."""
+    total = layers[0].astype(np.float32)
+    for layer in layers[1:]:
+        total = layer + total * (1 - layer[..., 3:].astype(np.float32) / 255)
+    return np.asarray(np.clip(total + 0.5, 0, 255), np.uint8)

@@ -44,7 +44,8 @@ class Ref(Quantity):
 
 FINITE = Field(allow_inf_nan=False, ge=-1e9, le=1e9)
 Finite = Annotated[float, FINITE]
-Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
+ID = Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")
+Id = Annotated[str, ID]
 """An identifier."""
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 
@@ -146,16 +147,22 @@ Number = Annotated[float, NUMBER]
 Colour = Annotated[str, COLOUR, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
 
 # Names of other things.
-RouteRef = Annotated[str, Ref("route name", of="route"), Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
-PlateRef = Annotated[str, Ref("plate name", of="plate"), Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
-VantageRef = Annotated[str, Ref("vantage name", of="vantage"), Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
+RouteRef = Annotated[str, Ref("route name", of="route"), ID]
+PlateRef = Annotated[str, Ref("plate name", of="plate"), ID]
+VantageRef = Annotated[str, Ref("vantage name", of="vantage"), ID]
 MARK_NAME = Ref("mark name", of="mark")
-MarkRef = Annotated[str, MARK_NAME, Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
-StyleRef = Annotated[str, Ref("style name", of="style"), Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
-PictureSha = Annotated[str, Ref("picture name", of="picture"), Field(pattern=r"^[0-9a-f]{64}$")]
+MarkRef = Annotated[str, MARK_NAME, ID]
+StyleRef = Annotated[str, Ref("style name", of="style"), ID]
+SHA256 = Field(pattern=r"^[0-9a-f]{64}$")
+PictureSha = Annotated[str, Ref("picture name", of="picture"), SHA256]
 FamilyName = Annotated[str, Ref("font name", of="aid")]
 """A family that ships with Yaila, or the SHA-256 of a font of the store."""
-AidSha = Annotated[str, Ref("aid name", of="aid"), Field(pattern=r"^[0-9a-f]{64}$")]
+AidSha = Annotated[str, Ref("aid name", of="aid"), SHA256]
+
+
+def wrapped(degrees: Any) -> Any:
+    """The same direction counted from -180 (included) to 180, of a number or an array."""
+    return (degrees + 180) % 360 - 180
 
 
 def quantity_of(metadata: list[Any] | tuple[Any, ...]) -> Quantity | None:

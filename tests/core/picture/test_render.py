@@ -7,11 +7,12 @@ import pytest
 from skia import BlendMode, Image, Paint, Surface, kPremul_AlphaType, kRGBA_8888_ColorType
 
 from tests.core.film.test_walk import SIZE, Texture, full
+from tests.drawing import over
 from yaila.core.camera import FrameSize, Pose
-from yaila.core.film import Film
+from yaila.core.film import Film, choreograph
 from yaila.core.film.marked import Label, Marker, Reveal
 from yaila.core.imagery import PageStore
-from yaila.core.picture import Quality, Renderer, Request, over
+from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.picture.render import PAINTERS, PASSES
 from yaila.core.time import FilmMoment, Time
 
@@ -41,13 +42,19 @@ def test_layers_laid_over_one_another_give_the_whole_again(renderer: Renderer, t
 
 def test_what_lies_is_under_all_that_stands_and_depth_is_counted_from_the_eye(renderer: Renderer) -> None:
     film = full()
-    film.labels.append(Label(id="f", text="Title", stands="frame"))
+    film.labels += [Label(id="f", text="Title", stands="frame"), Label(id="g2", text="Below", stands="frame", v=0.7)]
     layers = renderer.layers(Request(film, Time(90), SIZE))
-    depths = {layer.of[0]: layer.depth for layer in layers[1:]}
-    # Board and way lie on the ground; the traveller, the high name and the title stand.
-    assert set(depths) == {"r", "n", "t", "f"} - ({"n"} if "n" not in depths else set())
+    depths = {of: layer.depth for layer in layers[1:] for of in layer.of}
+    # Board, way and signs lie on the ground or are gone; the traveller, the high name and the title stand.
+    assert set(depths) == {"r", "t", "f", "g2"}
     assert depths["f"] == 0
-    assert depths["t"] < 1 < depths["r"] + 1
+    # The pinhole camera: how far along its line of sight the name's place is.
+    pose = choreograph(film).pose(Time(90))
+    forward, distance = pose.axes()[2], pose.span * pose.focal / 36
+    eye = np.array([pose.x, pose.y, 0]) - distance * np.array(forward)
+    assert depths["t"] == pytest.approx(float((np.array([350, 210, 60]) - eye) @ forward) / distance, rel=1e-6)
+    # What stands in the same plane shares a layer.
+    assert layers[-1].of == ("f", "g2")
 
 
 @pytest.mark.parametrize("quality", list(Quality))

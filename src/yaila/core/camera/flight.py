@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from yaila.core.camera.pose import MAX_TILT, FrameSize, Pose
+from yaila.core.quantities import wrapped
 
 FARTHEST = 12.0
 """Ground further off than this many distances of the target cannot be taken hold of: near the horizon a small move of
@@ -42,7 +43,7 @@ def turned(pose: Pose, heading: float, tilt: float) -> Pose:
     """Turned about its target by degrees of heading and tilt."""
     return replace(
         pose,
-        heading=(pose.heading + heading + 180) % 360 - 180,
+        heading=wrapped(pose.heading + heading),
         tilt=min(max(pose.tilt + tilt, 0.0), MAX_TILT),
     )
 

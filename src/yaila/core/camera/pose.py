@@ -15,6 +15,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from yaila.core.quantities import wrapped
+
 FILM_BACK = 36.0
 """Width of the picture behind the lens, millimetres."""
 
@@ -69,7 +71,7 @@ class Pose:
         level = math.hypot(x, y)
         if level > 1e-9 * eye[2]:
             # The turn nearest to the heading there was, so that it does not jump by 360.
-            heading += (math.degrees(math.atan2(x, y)) - heading + 180) % 360 - 180
+            heading += wrapped(math.degrees(math.atan2(x, y)) - heading)
         span = math.hypot(level, eye[2]) * FILM_BACK / focal
         return Pose(*target, span, math.degrees(math.atan2(level, eye[2])), heading, roll, focal)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Literal
@@ -218,9 +219,9 @@ class TimedMark(Mark):
     shown: bool = True
 
     @property
+    @abstractmethod
     def place(self) -> tuple[float, float]:
         """Where it is on the ground."""
-        raise NotImplementedError
 
     @property
     def led(self) -> int:

@@ -19,7 +19,7 @@ from yaila.core.film.marked import Route, RoutePoint
 from yaila.core.film.model import Duration, Film, Passage, Vantage
 from yaila.core.film.part import new_id
 from yaila.core.ground.placement import outline
-from yaila.core.quantities import Finite
+from yaila.core.quantities import Finite, wrapped
 from yaila.core.time import PRESETS, Ease
 
 
@@ -298,7 +298,7 @@ class TableTop(_Recipe):
             made += [
                 Vantage(name=f"{place.name} from above", **close, span=place.size * 1.25, hold=1.2, passage=tilt),
                 Vantage(
-                    name=place.name, **close, span=place.size, tilt=self.tilt, heading=(self.turn + 180) % 360 - 180,
+                    name=place.name, **close, span=place.size, tilt=self.tilt, heading=wrapped(self.turn),
                     hold=1.6, breath=Breath(push=3), passage=across,
                 ),
             ]  # fmt: skip

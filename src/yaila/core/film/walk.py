@@ -35,6 +35,7 @@ from yaila.core.quantities import (
     Quantity,
     Ref,
     quantity_of,
+    wrapped,
 )
 from yaila.core.time import Course
 from yaila.core.time.courses import MayChange
@@ -289,7 +290,7 @@ def similarity_rules(change: NDArray[np.float64], metres: bool = False) -> dict[
         return length * scale / (stretch_at(y) if metres else 1.0)
 
     def turned(bearing: float, owners: Owners) -> float:
-        return (bearing + turn + 180) % 360 - 180
+        return wrapped(bearing + turn)
 
     def longer(length: float, owners: Owners) -> float:
         return length * scale

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from yaila.core.quantities import LAID, NUMBER, Bearing, East, Finite, GroundLength, North
+from yaila.core.quantities import LAID, NUMBER, Bearing, East, Finite, GroundLength, North, wrapped
 
 
 class Point(NamedTuple):
@@ -72,7 +72,7 @@ class Similarity(BaseModel):
         angle = math.radians(degrees)
         cos, sin = math.cos(angle), math.sin(angle)
         dx, dy = self.x - about.x, self.y - about.y
-        turn = (self.turn + degrees + 180) % 360 - 180
+        turn = wrapped(self.turn + degrees)
         return self.model_copy(
             update={"turn": turn, "x": about.x + cos * dx + sin * dy, "y": about.y - sin * dx + cos * dy}
         )

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from itertools import chain
+from itertools import chain, groupby
 from typing import Any
 
 import cv2
@@ -164,11 +164,12 @@ class Renderer:
         plates(work)
         marks_on_the_ground(work)
         made = [Layer((), None, work.pixels)]
-        for piece in work.standing:
-            pixels = np.zeros_like(work.pixels)
+        for depth, pieces in groupby(work.standing, key=lambda piece: piece.depth):
+            plane, pixels = list(pieces), np.zeros_like(work.pixels)
             with painted(pixels, opaque=False) as canvas:
-                piece.paint(Easel(canvas, pixels))
-            made.append(Layer((piece.of,), piece.depth, pixels))
+                for piece in plane:
+                    piece.paint(Easel(canvas, pixels))
+            made.append(Layer(tuple(piece.of for piece in plane), depth, pixels))
         return made
 
     def _begun(self, request: Request) -> Work:
@@ -209,14 +210,6 @@ class Renderer:
             while len(self._stacks) > MOST_FILMS:
                 self._stacks.popitem(last=False)
         return known[1]
-
-
-def over(layers: list[Pixels]) -> Pixels:
-    """Layers laid over one another, the first at the bottom: premultiplied RGBA, on encoded values."""
-    total: NDArray[Any] = layers[0].astype(np.float32)
-    for layer in layers[1:]:
-        total = layer + total * (1 - layer[..., 3:].astype(np.float32) / 255)
-    return np.asarray(np.clip(total + 0.5, 0, 255), np.uint8)
 
 
 def jpeg(picture: Picture, quality: int) -> bytes:

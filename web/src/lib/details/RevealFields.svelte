@@ -2,6 +2,7 @@
   import type { Plate } from "../api/client";
   import { session } from "../film/session.svelte";
   import Select from "../ui/Select.svelte";
+  import Strip from "../ui/Strip.svelte";
   import Fields from "./Fields.svelte";
   import TieField from "./marks/TieField.svelte";
 
@@ -24,7 +25,7 @@
     session.patch([{ op: "replace", path: `${path}/${key}`, value }], "Uncovered in the film");
 </script>
 
-<div class="line">
+<Strip>
   <Select
     label="How it is uncovered in the film"
     caption="Uncovered"
@@ -45,7 +46,7 @@
       onchange={(value) => put("reveal/routes", [value])}
     />
   {/if}
-</div>
+</Strip>
 {#if reveal}
   {#if reveal.how !== "route"}
     <TieField label="Uncovered when" path="{path}/reveal/starts" moment={reveal.starts} mark={of} {frame} />
@@ -57,12 +58,3 @@
     cells={[reveal.how === "route" ? "width" : "frames", "soft", reveal.how === "wipe" && "direction"]}
   />
 {/if}
-
-<style>
-  .line {
-    display: flex;
-    gap: 8px;
-    padding: 6px 12px;
-    border-bottom: 1px solid var(--rule);
-  }
-</style>

@@ -17,7 +17,7 @@ from yaila.core.camera.manners.glide import Glide
 from yaila.core.camera.manners.manner import Manner, Move
 from yaila.core.camera.track import Track, even, ramp, turn_between
 from yaila.core.ground.curve import Curve
-from yaila.core.quantities import Angle, Percent, RouteRef
+from yaila.core.quantities import Angle, Percent, RouteRef, wrapped
 from yaila.core.time import smoothstep
 
 ENDS = 0.18
@@ -80,7 +80,7 @@ class Follow(Manner):
             turning = _bearing(route, way + sign * reach / 2, sign, lag) - _bearing(
                 route, way - sign * reach / 2, sign, lag
             )
-            sharp = np.radians((turning + 180) % 360 - 180) * span / reach
+            sharp = np.radians(wrapped(turning)) * span / reach
             roll = roll + self.lean * np.tanh(sharp) * among
         return Track(
             x=place[:, 0],

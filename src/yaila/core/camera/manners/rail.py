@@ -16,7 +16,7 @@ from yaila.core.camera.manners.manner import Manner, Move
 from yaila.core.camera.pose import FILM_BACK, MAX_TILT
 from yaila.core.camera.track import Track, even, ramp, turn_between
 from yaila.core.ground.curve import Curve, smooth
-from yaila.core.quantities import OFFSET, PLACE, East, Finite, Height, North
+from yaila.core.quantities import OFFSET, PLACE, East, Finite, Height, North, wrapped
 from yaila.core.time import smoothstep
 
 STEEP = 6.0
@@ -103,7 +103,7 @@ class Rail(Manner):
         turning = start.heading + progress * turn_between(start.heading, end.heading)
         # Right below the eye there is no bearing; near there the vantages' headings take over.
         sure = smoothstep(tilt / STEEP)
-        heading = turning + sure * ((bearing - turning + 180) % 360 - 180)
+        heading = turning + sure * wrapped(bearing - turning)
         focal = even(start.focal, end.focal, progress)
         # Too flat a sight is lowered to the flattest a camera can do, along the same bearing.
         flat = np.radians(np.minimum(tilt, MAX_TILT))

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from yaila.core.camera.manners.manner import Manner, Move
 from yaila.core.camera.pose import FILM_BACK
 from yaila.core.camera.track import Track, even, ramp, turn_between
+from yaila.core.quantities import wrapped
 
 TURNING = 0.3
 """The share of the way at either end over which the camera turns to look ahead."""
@@ -36,7 +37,7 @@ class Skim(Manner):
         heading = start.heading + progress * turn
         if self.ahead and np.hypot(x1 - x0, y1 - y0) > 0:
             bearing = np.degrees(np.arctan2(x1 - x0, y1 - y0))
-            off = (bearing - heading + 180) % 360 - 180
+            off = wrapped(bearing - heading)
             heading = heading + off * ramp(progress, TURNING)
         focal = even(start.focal, end.focal, progress)
         reach = height * np.tan(np.radians(tilt))

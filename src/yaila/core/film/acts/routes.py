@@ -394,15 +394,8 @@ class RouteHandles(FilmAct):
         film = film.model_copy(deep=True)
         route = film.route(self.route)
         point = _point_of(route, self.point)
-        control, count = route.curve.control, len(route.curve.control)
-        at = np.array([point.x, point.y])
-        before = after = None
-        if self.on and len(control) >= len(route.points) - 1:
-            k = self.point
-            into = control[k - 1, 2] - at if k > 0 else (control[-1, 2] - at if route.closed else at - control[0, 1])
-            onto = control[k, 1] - at if k < count else at - control[-1, 2]
-            before, after = (float(into[0]), float(into[1])), (float(onto[0]), float(onto[1]))
-        _put(route, self.point, point.model_copy(update={"before": before, "after": after}))
+        held = _held(route, self.point) if self.on else point.model_copy(update={"before": None, "after": None})
+        _put(route, self.point, held)
         return film
 
 

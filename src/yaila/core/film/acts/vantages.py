@@ -21,7 +21,7 @@ from yaila.core.film.model import Duration, Film, Passage, Vantage, Width
 from yaila.core.film.part import new_id
 from yaila.core.film.walk import Owners, changed
 from yaila.core.ground import Point
-from yaila.core.quantities import Finite
+from yaila.core.quantities import Finite, wrapped
 from yaila.core.time import Ease, FilmMoment, Hung, Moment, PassageMoment, Time, VantageMoment
 
 GRIP_TILT = 80.0
@@ -94,7 +94,7 @@ class VantageAtFrame(FilmAct):
         leg, before = plan.legs[index], film.vantages[index]
         pose = plan.pose(Time(self.frame))
         vantage = Vantage(
-            **{**_posed(pose), "heading": (pose.heading + 180) % 360 - 180, "roll": (pose.roll + 180) % 360 - 180},
+            **{**_posed(pose), "heading": wrapped(pose.heading), "roll": wrapped(pose.roll)},
             id=self.id,
             name=f"Vantage {len(film.vantages) + 1}",
             hold=0.0,
@@ -227,7 +227,7 @@ class PullVantage(FilmAct):
             else:
                 share = min(math.hypot(dx, dy) / vantage.pose.distance, 1.0)
                 vantage.tilt = round(min(math.degrees(math.asin(share)), GRIP_TILT), 3)
-                vantage.heading = (bearing + 360) % 360 - 180
+                vantage.heading = wrapped(bearing + 180)
         return film
 
 
@@ -257,7 +257,7 @@ class FlyVantage(FilmAct):
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
         index = film.vantage_index(self.vantage)
-        pose = self.pose.model_dump() | {"heading": (self.pose.heading + 180) % 360 - 180}
+        pose = self.pose.model_dump() | {"heading": wrapped(self.pose.heading)}
         film.vantages[index] = film.vantages[index].model_copy(update=pose)
         return film
 
@@ -465,7 +465,7 @@ def _look(vantage: Vantage, eye: tuple[float, float, float], target: Point) -> N
 
 
 def _within(heading: float) -> float:
-    return (heading + 180) % 360 - 180 if abs(heading) > 360 else heading
+    return wrapped(heading) if abs(heading) > 360 else heading
 
 
 def _posed(pose: Pose) -> dict[str, float]:

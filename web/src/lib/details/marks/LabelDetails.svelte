@@ -3,6 +3,7 @@
   import { session } from "../../film/session.svelte";
   import Segments from "../../ui/Segments.svelte";
   import Select from "../../ui/Select.svelte";
+  import Strip from "../../ui/Strip.svelte";
   import Tick from "../../ui/Tick.svelte";
   import Fields from "../Fields.svelte";
   import LetteringFields from "./LetteringFields.svelte";
@@ -56,7 +57,7 @@
       "Text",
     );
   }}></textarea>
-<div class="line">
+<Strip>
   <Segments
     label="What of the label"
     options={[
@@ -67,9 +68,9 @@
     value={tab}
     onchange={(value) => (tab = value)}
   />
-</div>
+</Strip>
 {#if tab === "place"}
-  <div class="line">
+  <Strip>
     <Select
       label="How it stands"
       caption="Stands"
@@ -95,11 +96,11 @@
         disabled={label.leader !== null && label.stands === "facing"}
       />
     {/if}
-  </div>
+  </Strip>
   {#if label.stands === "frame"}
     <Fields of="Label" part={label} path={of.path} columns={2} cells={["u", "v"]} />
   {:else if label.stands === "route"}
-    <div class="line">
+    <Strip>
       <Select
         label="Along which route"
         caption="Along"
@@ -107,7 +108,7 @@
         options={film.routes.map(({ id, name }) => ({ value: id, label: name }))}
         onchange={(value) => put("route", value, "Along a route")}
       />
-    </div>
+    </Strip>
     <Fields
       of="Label"
       part={label}
@@ -126,17 +127,17 @@
       cells={["height", "gap", label.stands === "board" && "tilt", label.stands === "board" && "turn"]}
     />
     {#if label.stands === "board"}
-      <div class="line">
+      <Strip>
         <Tick label="Turns with the camera" checked={label.turns} onchange={(on) => put("turns", on, "Turns along")} />
-      </div>
+      </Strip>
     {:else}
-      <div class="line">
+      <Strip>
         <Tick
           label="Callout: a line leads to it"
           checked={label.leader !== null}
           onchange={(on) => put("leader", on ? {} : null, "Callout")}
         />
-      </div>
+      </Strip>
       {#if label.leader}
         <Fields
           of="Leader"
@@ -147,7 +148,7 @@
       {/if}
     {/if}
   {/if}
-  <div class="line spans">
+  <Strip wraps>
     {#each [["widest", "Seen from", "wider spans"], ["closest", "down to", "closer spans"]] as const as [key, caption, others] (key)}
       <Tick
         label={caption}
@@ -159,7 +160,7 @@
       />
       {#if label[key] === null}<span class="hint">{others} too</span>{/if}
     {/each}
-  </div>
+  </Strip>
   {#if label.widest !== null || label.closest !== null}
     <Fields
       of="Label"
@@ -188,17 +189,6 @@
     font: inherit;
     font-size: 14px;
     resize: vertical;
-  }
-  .line {
-    display: flex;
-    align-items: center;
-    gap: 8px;
-    padding: 5px 12px;
-    border-bottom: 1px solid var(--rule);
-  }
-  .spans {
-    gap: 2px;
-    flex-wrap: wrap;
   }
   .hint {
     color: var(--ink-3);

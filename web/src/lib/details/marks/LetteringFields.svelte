@@ -5,28 +5,29 @@
   import AidField from "./AidField.svelte";
   import LookFields from "./LookFields.svelte";
   import LookSelect from "./LookSelect.svelte";
+  import Strip from "../../ui/Strip.svelte";
 
   let { of }: { of: Found<"label"> } = $props();
 
   const font = $derived(session.fonts.find(({ key }) => key === of.look.family));
 </script>
 
-<div class="line">
+<Strip>
   <AidField
     kind="fonts"
     value={of.look.family as string}
     onchange={(key) => session.setLook(of, "family", key, "Font")}
   />
   <LookSelect {of} name="align" />
-</div>
-<div class="line">
+</Strip>
+<Strip>
   {#each [["bold", "Bold", font?.bold], ["italic", "Italic", font?.italic], ["capitals", "Capitals", true]] as const as [name, label, can] (name)}
     {#if can}
       <Tick {label} checked={of.look[name] as boolean} onchange={(on) => session.setLook(of, name, on, label)} />
     {/if}
   {/each}
   <LookSelect {of} name="scales" says={{ frame: "constant", ground: "as the ground" }} />
-</div>
+</Strip>
 <LookFields
   {of}
   cells={[
@@ -46,20 +47,10 @@
   ]}
 />
 {#if of.mark.stands !== "route"}
-  <div class="line">
+  <Strip>
     <LookSelect {of} name="box" says={{ round: "round corners" }} />
-  </div>
+  </Strip>
   {#if of.look.box !== "none"}
     <LookFields {of} cells={["box_colour", "box_opacity", "pad"]} />
   {/if}
 {/if}
-
-<style>
-  .line {
-    display: flex;
-    align-items: center;
-    gap: 8px;
-    padding: 5px 12px;
-    border-bottom: 1px solid var(--rule);
-  }
-</style>

@@ -8,6 +8,7 @@
   import AidField from "./AidField.svelte";
   import StyleBar from "./StyleBar.svelte";
   import TimeFields from "./TimeFields.svelte";
+  import Strip from "../../ui/Strip.svelte";
 
   let { of }: { of: Found<"marker"> } = $props();
 </script>
@@ -22,18 +23,18 @@
   cells={[{ key: "blinks", unit: "times" }, "blink", of.look.scales === "ground" && "turn"]}
 />
 <StyleBar {of} />
-<div class="line">
+<Strip>
   <LookSelect {of} name="symbol" />
   <LookSelect {of} name="scales" says={{ frame: "constant", between: "in between", ground: "as the ground" }} />
-</div>
+</Strip>
 {#if of.look.symbol === "picture"}
-  <div class="line">
+  <Strip>
     <AidField
       kind="signs"
       value={of.look.picture as string | null}
       onchange={(key) => session.setLook(of, "picture", key, "Picture")}
     />
-  </div>
+  </Strip>
 {/if}
 <LookFields
   {of}
@@ -48,12 +49,3 @@
     { key: "spin", unit: "turns/s" },
   ]}
 />
-
-<style>
-  .line {
-    display: flex;
-    gap: 8px;
-    padding: 6px 12px;
-    border-bottom: 1px solid var(--rule);
-  }
-</style>

@@ -7,6 +7,7 @@
   import MarkHead from "./MarkHead.svelte";
   import StyleBar from "./StyleBar.svelte";
   import TimeFields from "./TimeFields.svelte";
+  import Strip from "../../ui/Strip.svelte";
 
   let { of }: { of: Found<"region"> } = $props();
 
@@ -54,24 +55,17 @@
     of.look.lift !== 0 && "side_colour",
   ]}
 />
-<div class="line">
+<Strip>
   <LookSelect {of} name="rest" says={{ kept: "as it is" }} />
   {#if region.rings.length}
     <a href="/api/films/{session.id}/regions/{region.id}.geojson" download>Save as GeoJSON</a>
   {/if}
-</div>
+</Strip>
 {#if of.look.rest !== "kept"}
   <LookFields {of} columns={2} cells={["rest_by"]} />
 {/if}
 
 <style>
-  .line {
-    display: flex;
-    align-items: center;
-    gap: 12px;
-    padding: 6px 12px;
-    border-bottom: 1px solid var(--rule);
-  }
   a {
     color: var(--ink-2);
   }

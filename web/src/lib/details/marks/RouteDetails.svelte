@@ -5,6 +5,7 @@
   import { length } from "../../format";
   import Button from "../../ui/Button.svelte";
   import Select from "../../ui/Select.svelte";
+  import Strip from "../../ui/Strip.svelte";
   import Tick from "../../ui/Tick.svelte";
   import MarkHead from "./MarkHead.svelte";
   import RouteLook from "./RouteLook.svelte";
@@ -59,7 +60,7 @@
   Drag its points on the chart. Points with a name are stops; a recipe makes vantages of them.
 </p>
 {#if session.step === "mark"}<RouteLook {of} {index} />{/if}
-<div class="line">
+<Strip>
   {#if !plain}
     <Button
       title="The shortest way over the Earth from stop to stop"
@@ -76,8 +77,8 @@
     />{plain ? "px" : "m"}</label
   >
   <Button disabled={!by} title="To the right of its way; to the left if negative" onclick={shift}>Move</Button>
-</div>
-<div class="line">
+</Strip>
+<Strip>
   {#if others.length}
     <Select
       label="Join with another route"
@@ -95,7 +96,7 @@
       >
     {/each}
   {/if}
-</div>
+</Strip>
 <div class="points">
   {#each route.points as point, k (k)}
     <div class="row">
@@ -157,18 +158,11 @@
     background: var(--sheet);
     padding: 0 6px;
   }
-  .line {
-    display: flex;
-    align-items: center;
-    gap: 8px;
-    padding: 5px 12px;
-    border-bottom: 1px solid var(--rule);
-    color: var(--ink-2);
-  }
-  .line .by {
+  .by {
     flex: none;
     width: 74px;
   }
+  label,
   a {
     color: var(--ink-2);
   }

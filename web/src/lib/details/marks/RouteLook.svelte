@@ -5,6 +5,7 @@
   import Cells from "../../ui/Cells.svelte";
   import Segments from "../../ui/Segments.svelte";
   import Select from "../../ui/Select.svelte";
+  import Strip from "../../ui/Strip.svelte";
   import Tick from "../../ui/Tick.svelte";
   import Fields from "../Fields.svelte";
   import LookFields from "./LookFields.svelte";
@@ -41,7 +42,7 @@
   }
 </script>
 
-<div class="line">
+<Strip>
   <Tick
     label="Drawn in the film"
     checked={draws.shown}
@@ -63,7 +64,7 @@
         "Ease of the line",
       )}
   />
-</div>
+</Strip>
 {#if draws.shown}
   <TieField
     label="Sets out when"
@@ -72,7 +73,7 @@
     mark={route.id}
     frame={laid?.starts ?? 0}
   />
-  <div class="line">
+  <Strip>
     <Segments
       label="Its time"
       options={[
@@ -84,8 +85,8 @@
       value={draws.pace}
       onchange={(value) => set("draws/pace", value, "Pace of the line")}
     />
-  </div>
-  <div class="line">
+  </Strip>
+  <Strip>
     <Select
       label="Which part is drawn"
       caption="Draws"
@@ -99,7 +100,7 @@
       ]}
       onchange={(value) => set("draws/part", value, "Which part is drawn")}
     />
-  </div>
+  </Strip>
   {#if draws.part === "piece"}
     <Fields of="Draws" part={draws} path="{path}/draws" columns={2} cells={[{ key: "piece", unit: "% of the way" }]} />
   {/if}
@@ -126,7 +127,7 @@
       {/each}
     </Cells>
   {/if}
-  <div class="line">
+  <Strip>
     <Tick
       label="Traveller"
       checked={route.traveller !== null}
@@ -140,9 +141,9 @@
         onchange={(value) => set("traveller/symbol", value, "Traveller")}
       />
     {:else}<span class="hint">rides at the head of the line, turned along the way</span>{/if}
-  </div>
+  </Strip>
   {#if route.traveller?.symbol === "picture"}
-    <div class="line">
+    <Strip>
       <AidField
         kind="signs"
         value={route.traveller.picture}
@@ -153,7 +154,7 @@
         checked={route.traveller.upright}
         onchange={(on) => set("traveller/upright", on, "Upright")}
       />
-    </div>
+    </Strip>
   {/if}
   {#if route.traveller}
     <Fields
@@ -177,12 +178,12 @@
     />
   {/if}
   <StyleBar {of} />
-  <div class="line">
+  <Strip>
     <LookSelect {of} name="dash" />
     <LookSelect {of} name="head" />
     <LookSelect {of} name="blend" />
-  </div>
-  <div class="line">
+  </Strip>
+  <Strip>
     <LookSelect {of} name="scales" says={{ frame: "constant", ground: "as the ground" }} />
     <LookSelect {of} name="caps" />
     <Tick
@@ -190,7 +191,7 @@
       checked={of.look.end_colour !== null}
       onchange={(on) => session.setLook(of, "end_colour", on ? "#d01050" : null, "Colour runs over")}
     />
-  </div>
+  </Strip>
   <LookFields
     {of}
     cells={[
@@ -212,13 +213,6 @@
 {/if}
 
 <style>
-  .line {
-    display: flex;
-    align-items: center;
-    gap: 8px;
-    padding: 5px 12px;
-    border-bottom: 1px solid var(--rule);
-  }
   p {
     padding: 6px 12px;
     color: var(--ink-2);

@@ -4,6 +4,7 @@
   import Button from "../../ui/Button.svelte";
   import Segments from "../../ui/Segments.svelte";
   import Select from "../../ui/Select.svelte";
+  import Strip from "../../ui/Strip.svelte";
 
   let { of }: { of: Found } = $props();
 
@@ -33,7 +34,7 @@
     );
 </script>
 
-<div class="line">
+<Strip>
   <Select
     label="Style"
     caption="Style"
@@ -52,9 +53,9 @@
       >Same for all {of.kind}s</Button
     >
   {/if}
-</div>
+</Strip>
 {#if style}
-  <div class="line">
+  <Strip>
     <Segments
       label="What changes of the look change"
       options={[
@@ -74,7 +75,7 @@
       title="Take the style away; what uses it keeps its look"
       onclick={() => session.act({ act: "remove_style", style: style.id })}>Drop</Button
     >
-  </div>
+  </Strip>
   {#if of.mark.own.length}
     <div class="own" aria-label="Its own">
       <span>Its own:</span>
@@ -90,7 +91,6 @@
 {/if}
 
 <style>
-  .line,
   .own {
     display: flex;
     align-items: center;

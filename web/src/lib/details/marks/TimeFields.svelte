@@ -4,6 +4,7 @@
   import { session } from "../../film/session.svelte";
   import Select from "../../ui/Select.svelte";
   import Cells from "../../ui/Cells.svelte";
+  import Strip from "../../ui/Strip.svelte";
   import Field from "../Field.svelte";
   import RevealFields from "../RevealFields.svelte";
   import TieField from "./TieField.svelte";
@@ -26,7 +27,7 @@
 
 <TieField label="Comes when" path="{of.path}/starts" moment={of.mark.starts} mark={of.mark.id} frame={of.start} />
 <TieField label="Goes when" path="{of.path}/ends" moment={of.mark.ends} mark={of.mark.id} frame={of.end} open />
-<div class="line">
+<Strip>
   {#each [["comes", "Comes by"], ["goes", "Goes by"]] as const as [edge, caption] (edge)}
     <Select
       label={edge === "comes" ? "How it comes" : "How it goes"}
@@ -36,7 +37,7 @@
       onchange={(value) => session.patch([{ op: "replace", path: `${of.path}/${edge}/how`, value }], caption)}
     />
   {/each}
-</div>
+</Strip>
 <Cells columns={2}>
   {#each [["comes", "Comes within"], ["goes", "Goes within"]] as const as [edge, label] (edge)}
     <Field
@@ -55,12 +56,3 @@
 {#if (of.mark as Label).stands !== "frame"}
   <RevealFields reveal={of.mark.reveal} path={of.path} of={of.mark.id} frame={of.uncovers ?? 0} />
 {/if}
-
-<style>
-  .line {
-    display: flex;
-    gap: 8px;
-    padding: 6px 12px;
-    border-bottom: 1px solid var(--rule);
-  }
-</style>
