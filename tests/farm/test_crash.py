@@ -16,7 +16,10 @@ from fastapi.testclient import TestClient
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
 from yaila.api.app import create_app
+from yaila.api.desk import Desk
 from yaila.core.film import Film
+from yaila.core.film.acts import NoteFit, RestackPlate
+from yaila.farm import Farm
 from yaila.farm.reel import ReelSettings, render
 from yaila.store import Store
 
@@ -168,3 +171,39 @@ def test_part_of_a_film_at_another_size(store: Store, small_film: Film, tmp_path
         frames = list(file.decode(video=0))
     assert len(frames) == 10
     assert (frames[0].width, frames[0].height) == (160, 90)
+
+
+def test_a_finished_reel_cannot_be_cancelled_and_keeps_its_file(store: Store, small_film: Film) -> None:
+    farm = Farm(store)
+    film = store.films.create(small_film).id
+    job = store.jobs.add("reel", film, "Reel", {}, 10)
+    file = store.reels / f"{job}.mp4"
+    file.write_bytes(b"film")
+    store.jobs.note(job, state="done", done=10)
+    farm.cancel(job)
+    assert file.exists()
+    assert store.jobs.get(job).state == "done"
+    # One that waits is stopped, and what it has left is gone.
+    waiting = store.jobs.add("reel", film, "Reel", {}, 10)
+    (store.reels / f"{waiting}.part.mp4").write_bytes(b"fi")
+    farm.cancel(waiting)
+    assert store.jobs.get(waiting).state == "cancelled"
+    assert [one.name for one in store.reels.iterdir()] == [file.name]
+    farm.close()
+
+
+def test_acts_that_no_longer_make_sense_are_left_out_and_the_job_says_so(store: Store, small_film: Film) -> None:
+    desk = Desk(store)
+    film = store.films.create(small_film).id
+    plate = small_film.plates[0].id
+    job = store.jobs.add("fit", film, "Plates", {}, 100)
+    desk.conclude(job, [RestackPlate(plate="gone", to=0), NoteFit(plate=plate, note="Seen")], "Fit", told="Look at it.")
+    row, state = store.jobs.get(job), store.films.state(film)
+    assert (row.state, state.film.plates[0].fit.note, state.undo) == ("done", "Seen", "Fit")
+    assert "no longer" in row.message
+    assert row.message.endswith("Look at it.")
+    # If nothing of it can be done, it has failed, and there is nothing to undo.
+    other = store.jobs.add("fit", film, "Plates", {}, 100)
+    desk.conclude(other, [RestackPlate(plate="gone", to=0)], "Fit again")
+    assert (store.jobs.get(other).state, store.films.state(film).undo) == ("failed", "Fit")
+    desk.farm.close()

@@ -26,9 +26,9 @@ class Breath(_Extra):
     """What the camera does while it rests: it pushes in by ``push`` percent of the span (out if negative), drifts by
     ``across`` and ``up`` percent of the frame's width, and turns by ``turn`` degrees."""
 
-    push: Percent = Field(0.0, ge=-100, le=60)
-    across: Percent = Field(0.0, ge=-100, le=100)
-    up: Percent = Field(0.0, ge=-100, le=100)
+    push: Percent = Field(0.0, ge=-100, le=60, title="Push in")
+    across: Percent = Field(0.0, ge=-100, le=100, title="Drift right")
+    up: Percent = Field(0.0, ge=-100, le=100, title="Drift up")
     turn: Angle = Field(0.0, ge=-360, le=360)
 
     def track(self, pose: Pose, progress: NDArray[np.float64]) -> Track:
@@ -67,8 +67,8 @@ class Shake(_Extra):
     """A hand-held camera: ``position`` in percent of the frame's width and ``roll`` in degrees say how far it strays
     at most, ``frequency`` in Hz how quickly, ``seed`` which of all shakes it is."""
 
-    position: Percent = Field(0.4, ge=0, le=20)
-    roll: Angle = Field(0.2, ge=0, le=20)
+    position: Percent = Field(0.4, ge=0, le=20, title="Strays")
+    roll: Angle = Field(0.2, ge=0, le=20, title="Rolls")
     frequency: PerSecond = Field(1.4, gt=0, ge=0.05, le=20)
     seed: Count = Field(1, ge=0, le=2**31)
 
@@ -76,9 +76,9 @@ class Shake(_Extra):
 class Opening(_Extra):
     """How the film opens: turned by ``turn`` degrees and enlarged ``enlarge`` times, straight after ``frames``."""
 
-    turn: Angle = Field(12.0, ge=-180, le=180)
-    enlarge: Factor = Field(1.25, ge=1, le=10)
-    frames: Frames = Field(10, ge=1, le=1000)
+    turn: Angle = Field(12.0, ge=-180, le=180, title="Turned by")
+    enlarge: Factor = Field(1.25, ge=1, le=10, title="Enlarged")
+    frames: Frames = Field(10, ge=1, le=1000, title="Straight after")
     ease: Ease = Ease(x1=0.1, y1=0.3, x2=0.3, y2=1.0)
 
 
@@ -86,7 +86,7 @@ class Spin(_Extra):
     """How the film ends: ``turns`` turns (clockwise) within the last ``frames``."""
 
     turns: Number = Field(1.0, ge=-20, le=20)
-    frames: Frames = Field(30, ge=2, le=2000)
+    frames: Frames = Field(30, ge=2, le=2000, title="In the last")
     ease: Ease = Ease(x1=0.6, y1=0.0, x2=0.4, y2=1.0)
 
 

@@ -17,9 +17,9 @@ class Settle(BaseModel):
     swings back ``swings`` times within the last ``share`` percent of the passage's time."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
-    amount: Percent = Field(2.0, gt=0, le=20)
+    amount: Percent = Field(2.0, gt=0, le=20, title="Overshoot")
     swings: Count = Field(1, ge=1, le=5)
-    share: Percent = Field(35.0, ge=10, le=70)
+    share: Percent = Field(35.0, ge=10, le=70, title="In the last")
 
 
 @dataclass(frozen=True)

@@ -10,10 +10,12 @@ from typing import Any, Literal, get_args, get_origin
 from pydantic import BaseModel
 from pydantic_core import PydanticUndefined
 
+from yaila.core.camera import Breath, Opening, Settle, Shake, Spin
+from yaila.core.camera.manners import Follow, Hop, Orbit, Steps
 from yaila.core.colour import Tone
 from yaila.core.film.marked import Circle, Draws, Label, Leader, Marker, Region, Reveal, Route, RoutePoint
 from yaila.core.film.model import Feather, Film, Plate, Vantage
-from yaila.core.film.walk import Slot, slots_of
+from yaila.core.film.walk import VECTORS, Slot, slots_of
 from yaila.core.imagery.adjusted import Edges
 from yaila.core.imagery.land import ByBrightness, ByColour
 from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke, Traveller
@@ -21,6 +23,7 @@ from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke,
 PARTS: tuple[type[BaseModel], ...] = (
     Film, Vantage, Plate, Feather, Tone, Route, RoutePoint, Draws, Traveller, Reveal, Marker, Label, Leader, Region,
     Circle, Arrival, Edges, ByColour, ByBrightness, Stroke, MarkerLook, Lettering, RegionLook,
+    Hop, Steps, Orbit, Follow, Breath, Shake, Settle, Opening, Spin,
 )  # fmt: skip
 
 FACTORS = {"share": 0.01, "frame share": 0.01, "route share": 0.01, "share of time": 0.01}
@@ -73,7 +76,7 @@ def field_facts() -> dict[str, dict[str, FieldFacts]]:
 
 def field_facts_of(slot: Slot) -> FieldFacts:
     """The facts of a field of numbers or colours."""
-    return _number(slot, slot.label, None)
+    return _number(slot, None)
 
 
 def _facts(part: type[BaseModel]) -> list[FieldFacts]:
@@ -83,21 +86,21 @@ def _facts(part: type[BaseModel]) -> list[FieldFacts]:
         label = field.title or name.replace("_", " ").capitalize()
         default = None if field.default is PydanticUndefined or isinstance(field.default, BaseModel) else field.default
         slot = slots.get(name)
-        if slot and slot.kind and not slot.holds and not slot.depth:
-            found.append(_number(slot, slot.label, default))
+        if slot and slot.kind and slot.kind not in VECTORS and not slot.holds and not slot.depth:
+            found.append(_number(slot, default))
         elif options := _options(field.annotation):
             found.append(FieldFacts(name=name, label=label, default=default, options=options))
     return found
 
 
-def _number(slot: Slot, label: str, default: Any) -> FieldFacts:
+def _number(slot: Slot, default: Any) -> FieldFacts:
     assert slot.kind
     kind, factor = slot.kind, FACTORS.get(slot.kind.name, 1.0)
     fine = kind.name == "frame length" and slot.high is not None and slot.high <= FINE
     step = STEPS.get(kind.name, 0.5 if fine else 1.0)
     return FieldFacts(
         name=slot.name,
-        label=label,
+        label=slot.label,
         unit="%" if factor != 1.0 else kind.unit,
         factor=factor,
         low=slot.low,

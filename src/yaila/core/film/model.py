@@ -288,7 +288,7 @@ class Vantage(Part):
     tilt: Angle = Field(0.0, ge=0, le=MAX_TILT)
     heading: Bearing = Field(0.0, ge=-360, le=360)
     roll: Angle = Field(0.0, ge=-180, le=180)
-    focal: Millimetres = Field(35.0, ge=8, le=400)
+    focal: Millimetres = Field(35.0, ge=8, le=400, title="Lens")
     hold: Seconds = Field(1.5, ge=0, le=LONGEST)
     flow: bool = False
     tension: Share = Field(0.3, ge=0, le=1)

@@ -48,29 +48,20 @@
   } = $props();
 
   const film = $derived(session.film!);
-  const ground = $derived(film.ground.kind === "plain" ? "px" : "m");
   const shown = $derived(
     cells
       .filter((cell) => cell !== false)
       .map((cell) => {
         const given: FieldCell = typeof cell === "string" ? { key: cell } : cell;
-        const facts = session.facts(of, given.key);
         const held = given.value ?? (part as Record<string, unknown>)[given.key];
         const address = addressOf(film, `${path}/${given.key}`);
         const course = session.courseAt(address);
         const now = course ? session.valueAt(course, player.frame) : null;
         return {
-          label: facts?.label ?? given.key,
-          factor: facts?.factor,
-          step: facts?.step,
-          min: facts?.low ?? (facts ? -Infinity : 0),
-          max: facts?.high ?? Infinity,
-          places: facts?.places ?? 1,
-          log: facts?.logarithmic,
+          ...session.numberOf(of, given.key),
           ...given,
-          unit: given.unit ?? (facts?.unit === "ground" ? ground : (facts?.unit ?? "px")),
           value: (now ?? resting(held as Changing<number | string>)) as number | string,
-          changes: (facts?.changes ?? false) && address !== null,
+          changes: (session.facts(of, given.key)?.changes ?? false) && address !== null,
           moving: course !== null || isCourse(held),
           course,
           address,

@@ -220,6 +220,22 @@ export class Session {
     return this.choices?.fields[part]?.[name] ?? null;
   }
 
+  /** How a number of the document is shown and within what limits it is set, as the schema says. */
+  numberOf(part: string, name: string) {
+    const facts = this.facts(part, name);
+    const ground = this.film?.ground.kind === "plain" ? "px" : "m";
+    return {
+      label: facts?.label ?? name,
+      unit: facts?.unit === "ground" ? ground : (facts?.unit ?? ""),
+      factor: facts?.factor ?? 1,
+      step: facts?.step ?? 1,
+      min: facts?.low ?? -Infinity,
+      max: facts?.high ?? Infinity,
+      places: facts?.places ?? 2,
+      log: facts?.logarithmic ?? false,
+    };
+  }
+
   /** The course at an address, if the value there changes. */
   courseAt(address: Address | null): CoursePlan | null {
     return address ? courseAt(this.plan?.courses ?? [], address) : null;

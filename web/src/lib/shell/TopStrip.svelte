@@ -171,9 +171,7 @@
       <h3>Frames per second</h3>
       <div class="choices">
         {#each session.choices?.rates ?? [] as option (option.rate)}
-          <Button on={film.rate === option.rate} onclick={() => setRate(option.rate)}
-            >{option.name}</Button
-          >
+          <Button on={film.rate === option.rate} onclick={() => setRate(option.rate)}>{option.name}</Button>
         {/each}
       </div>
       <label class="colour"

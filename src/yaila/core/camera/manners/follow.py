@@ -43,9 +43,9 @@ class Follow(Manner):
     kind: Literal["follow"] = "follow"
     winds: ClassVar[bool] = True
     route: RouteRef
-    ahead: Percent = Field(0.0, ge=0, le=100)
-    lag: Percent = Field(30.0, ge=1, le=300)
-    lean: Angle = Field(0.0, ge=-45, le=45)
+    ahead: Percent = Field(0.0, ge=0, le=100, title="Looks ahead")
+    lag: Percent = Field(30.0, ge=1, le=300, title="Lags by")
+    lean: Angle = Field(0.0, ge=-45, le=45, title="Leans")
     heading: Literal["along", "kept"] = "kept"
 
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:

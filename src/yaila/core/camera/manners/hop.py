@@ -26,7 +26,7 @@ class Hop(Manner):
     """Rises, crosses and comes down. ``height`` is the height of the arc, percent of the usual one."""
 
     kind: Literal["hop"] = "hop"
-    height: Percent = Field(100.0, ge=10, le=400)
+    height: Percent = Field(100.0, ge=10, le=400, title="Height of the arc")
 
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
         place = hop(move.start, move.end, progress, RHO * (self.height / 100) ** 0.5)

@@ -22,7 +22,7 @@ class Orbit(Manner):
 
     kind: Literal["orbit"] = "orbit"
     way: Literal["clockwise", "counterclockwise"] = "clockwise"
-    turns: Count = Field(0, ge=0, le=20)
+    turns: Count = Field(0, ge=0, le=20, title="Whole turns more")
 
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
         sign = 1 if self.way == "clockwise" else -1

@@ -26,8 +26,8 @@ class Steps(Manner):
     """
 
     kind: Literal["steps"] = "steps"
-    count: Count = Field(3, ge=2, le=6)
-    rest: FramesOfTime = Field(20.0, ge=0, le=500)
+    count: Count = Field(3, ge=2, le=6, title="Zooms")
+    rest: FramesOfTime = Field(20.0, ge=0, le=500, title="Rests between")
 
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
         return Glide().path(move, progress)

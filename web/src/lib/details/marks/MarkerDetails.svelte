@@ -20,7 +20,7 @@
   part={of.mark}
   path={of.path}
   columns={2}
-  cells={[{ key: "blinks", unit: "times" }, "blink", of.look.scales === "ground" && "turn"]}
+  cells={["blinks", "blink", of.look.scales === "ground" && "turn"]}
 />
 <StyleBar {of} />
 <Strip>

@@ -1,43 +1,30 @@
-<script lang="ts" generics="T extends object">
+<script lang="ts">
   import { session } from "../../film/session.svelte";
-  import { digits } from "../../format";
-  import Cell from "../../ui/Cell.svelte";
-  import Cells from "../../ui/Cells.svelte";
   import Tick from "../../ui/Tick.svelte";
+  import Fields, { type FieldCell } from "../Fields.svelte";
 
-  type Part = {
-    key: keyof T;
-    label: string;
-    unit?: string;
-    step?: number;
-    min?: number;
-    max?: number;
-    whole?: boolean;
-  };
   let {
     title,
     hint,
+    of,
     path,
     value,
-    blank,
-    parts,
+    begins = {},
+    cells,
     disabled = false,
   }: {
     title: string;
     hint: string;
+    /** What it is called in the schema. */
+    of: string;
     /** Where it stands in the document, as a JSON Pointer. */
     path: string;
-    value: T | null;
-    /** What it begins as when it is ticked. */
-    blank: T;
-    parts: Part[];
+    value: object | null;
+    /** What it begins as when it is ticked, where that is not what the schema says. */
+    begins?: object;
+    cells: FieldCell[];
     disabled?: boolean;
   } = $props();
-
-  const put = (key: keyof T, next: number, whole?: boolean) =>
-    session.tryPatch([
-      { op: "replace", path, value: { ...value, [key]: whole ? Math.round(next) : Math.round(next * 1000) / 1000 } },
-    ]);
 </script>
 
 <!-- Something that can be laid on top of a move: off, or on with its numbers. -->
@@ -46,29 +33,18 @@
     <Tick
       label={title}
       checked={value !== null}
-      onchange={(on) => session.patch([{ op: "replace", path, value: on ? blank : null }], title)}
+      onchange={(on) => session.patch([{ op: "replace", path, value: on ? begins : null }], title)}
     />
     <span>{disabled ? "not while it is passed without a stop" : hint}</span>
   </div>
   {#if value}
-    <Cells columns={parts.length === 3 ? 3 : 4}>
-      {#each parts as part (part.key)}
-        {@const now = value[part.key] as number}
-        <Cell
-          label={part.label}
-          value={now}
-          text={digits(now)}
-          unit={part.unit}
-          step={part.step ?? 1}
-          min={part.min}
-          max={part.max}
-          {disabled}
-          ontry={(next) => put(part.key, next, part.whole)}
-          onkeep={() => session.keepTrial(title)}
-          ondrop={() => session.dropTrial()}
-        />
-      {/each}
-    </Cells>
+    <Fields
+      {of}
+      part={value}
+      {path}
+      columns={cells.length === 4 ? 4 : 3}
+      cells={cells.map((cell) => ({ ...cell, disabled }))}
+    />
   {/if}
 </div>
 

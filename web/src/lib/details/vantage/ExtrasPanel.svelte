@@ -34,84 +34,64 @@
   </div>
   {#if vantage.flow && inner}
     <Cells columns={3}>
-      <Field
-        path="{path}/tension"
-        label="Tension"
-        value={vantage.tension}
-        factor={0.01}
-        unit="%"
-        step={0.05}
-        min={0}
-        max={1}
-        places={0}
-      />
+      <Field path="{path}/tension" {...session.numberOf("Vantage", "tension")} value={vantage.tension} />
       <div class="cell aside"><span>Its hold</span><b>is passed over</b></div>
       <div class="cell aside"></div>
     </Cells>
   {/if}
   <Extra
     title="Breathe"
+    of="Breath"
     hint="what the camera does while it rests"
     path="{path}/breath"
     value={vantage.breath}
-    blank={{ push: 4, across: 0, up: 0, turn: 0 }}
+    begins={{ push: 4 }}
     disabled={vantage.flow && inner}
-    parts={[
-      { key: "push", label: "Push in", unit: "%", step: 0.5, min: -100, max: 60 },
-      { key: "across", label: "Drift right", unit: "%", step: 0.5, min: -100, max: 100 },
-      { key: "up", label: "Drift up", unit: "%", step: 0.5, min: -100, max: 100 },
-      { key: "turn", label: "Turn", unit: "°", step: 0.5, min: -360, max: 360 },
+    cells={[
+      { key: "push", step: 0.5 },
+      { key: "across", step: 0.5 },
+      { key: "up", step: 0.5 },
+      { key: "turn", step: 0.5 },
     ]}
   />
   <Extra
     title="Shake"
+    of="Shake"
     hint="a hand-held camera, here and on the way onward"
     path="{path}/shake"
     value={vantage.shake}
-    blank={{ position: 0.4, roll: 0.2, frequency: 1.4, seed: 1 }}
-    parts={[
-      { key: "position", label: "Strays", unit: "%", step: 0.1, min: 0, max: 20 },
-      { key: "roll", label: "Rolls", unit: "°", step: 0.1, min: 0, max: 20 },
-      { key: "frequency", label: "Frequency", unit: "Hz", step: 0.1, min: 0.05, max: 20 },
-      { key: "seed", label: "Seed", min: 0, max: 9999, whole: true },
+    cells={[
+      { key: "position", step: 0.1 },
+      { key: "roll", step: 0.1 },
+      { key: "frequency", unit: "Hz", step: 0.1 },
+      { key: "seed" },
     ]}
   />
   {#if vantage.shake}<div class="act"><Button onclick={shakeAll}>The same at every vantage</Button></div>{/if}
   <Extra
     title="Settle"
+    of="Settle"
     hint="the passage runs a little past its goal and swings back"
     path="{path}/passage/settle"
     value={vantage.passage.settle}
-    blank={{ amount: 2, swings: 1, share: 35 }}
-    parts={[
-      { key: "amount", label: "Overshoot", unit: "%", step: 0.5, min: 0.1, max: 20 },
-      { key: "swings", label: "Swings", min: 1, max: 5, whole: true },
-      { key: "share", label: "In the last", unit: "%", step: 5, min: 10, max: 70 },
-    ]}
+    cells={[{ key: "amount", step: 0.5 }, { key: "swings" }, { key: "share", step: 5 }]}
   />
 {/if}
 <Extra
   title="Opening twist"
+  of="Opening"
   hint="the film begins turned and enlarged, and snaps straight"
   path="/opening"
   value={film.opening}
-  blank={{ turn: 12, enlarge: 1.25, frames: 10, ease: { x1: 0.1, y1: 0.3, x2: 0.3, y2: 1, speed: [] } }}
-  parts={[
-    { key: "turn", label: "Turned by", unit: "°", step: 1, min: -180, max: 180 },
-    { key: "enlarge", label: "Enlarged", unit: "times", step: 0.05, min: 1, max: 10 },
-    { key: "frames", label: "Straight after", unit: "frames", min: 1, max: 1000, whole: true },
-  ]}
+  cells={[{ key: "turn" }, { key: "enlarge" }, { key: "frames" }]}
 />
 <Extra
   title="Final spin"
+  of="Spin"
   hint="the film ends turning"
   path="/closing"
   value={film.closing}
-  blank={{ turns: 1, frames: 30, ease: { x1: 0.6, y1: 0, x2: 0.4, y2: 1, speed: [] } }}
-  parts={[
-    { key: "turns", label: "Turns", step: 0.25, min: -20, max: 20 },
-    { key: "frames", label: "In the last", unit: "frames", min: 2, max: 2000, whole: true },
-  ]}
+  cells={[{ key: "turns", step: 0.25 }, { key: "frames" }]}
 />
 
 <style>

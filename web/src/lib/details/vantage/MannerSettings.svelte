@@ -8,6 +8,7 @@
   import Select from "../../ui/Select.svelte";
   import Tick from "../../ui/Tick.svelte";
   import Field from "../Field.svelte";
+  import Fields from "../Fields.svelte";
 
   let { vantage, index, passage }: { vantage: Vantage; index: number; passage: PassagePlan } = $props();
 
@@ -33,16 +34,7 @@
 
 {#if manner.kind === "hop"}
   <Cells columns={3}>
-    <Field
-      path="{path}/height"
-      label="Height of the arc"
-      value={manner.height}
-      unit="%"
-      step={5}
-      min={10}
-      max={400}
-      places={0}
-    />
+    <Field path="{path}/height" {...session.numberOf("Hop", "height")} step={5} value={manner.height} />
     <div class="cell said">
       <span>Rises to</span><b>{length(passage.widest, film.ground.kind).join(" ")}</b>
     </div>
@@ -50,8 +42,8 @@
   </Cells>
 {:else if manner.kind === "steps"}
   <Cells columns={3}>
-    <Field path="{path}/count" label="Zooms" value={manner.count} min={2} max={6} places={0} />
-    <Field path="{path}/rest" label="Rests between" value={manner.rest} unit="frames" min={0} max={500} places={0} />
+    <Field path="{path}/count" {...session.numberOf("Steps", "count")} value={manner.count} />
+    <Field path="{path}/rest" {...session.numberOf("Steps", "rest")} places={0} value={manner.rest} />
     <div class="cell said">
       <span>Each zoom</span><b
         >{Math.round((passage.frames - passage.rests.reduce((sum, [a, b]) => sum + b - a, 0)) / manner.count)} frames</b
@@ -71,7 +63,7 @@
     />
   </div>
   <Cells columns={2}>
-    <Field path="{path}/turns" label="Whole turns more" value={manner.turns} min={0} max={20} places={0} />
+    <Field path="{path}/turns" {...session.numberOf("Orbit", "turns")} value={manner.turns} />
     <div class="cell said"><span>Heading at the end</span><b>as at the next vantage</b></div>
   </Cells>
 {:else if manner.kind === "skim"}
@@ -106,11 +98,7 @@
       onchange={(value) => set("heading", value, "Heading")}
     />
   </div>
-  <Cells columns={3}>
-    <Field path="{path}/ahead" label="Looks ahead" value={manner.ahead} unit="%" step={2} min={0} max={100} />
-    <Field path="{path}/lag" label="Lags by" value={manner.lag} unit="%" step={5} min={1} max={300} />
-    <Field path="{path}/lean" label="Leans" value={manner.lean} unit="°" step={1} min={-45} max={45} />
-  </Cells>
+  <Fields of="Follow" part={manner} {path} cells={[{ key: "ahead", step: 2 }, { key: "lag", step: 5 }, "lean"]} />
 {:else if manner.kind === "rail"}
   <div class="line">
     <Button onclick={() => addRailPoint(manner)}>Add a point</Button>

@@ -102,6 +102,7 @@
       {/each}
       <Field
         path="{path}/span"
+        {...session.numberOf("Vantage", "span")}
         label="Ground span"
         icon="span"
         value={vantage.span}
@@ -109,60 +110,46 @@
         factor={kilo}
         step={0.01}
         log
-        min={1e-4}
-        max={1e9}
         places={6}
         ontouch={show}
       />
       <Field
         path="{path}/tilt"
-        label="Tilt"
+        {...session.numberOf("Vantage", "tilt")}
         icon="tilt"
         value={vantage.tilt}
-        unit="°"
-        min={0}
-        max={85}
         ontouch={show}
       />
       <Field
         path="{path}/heading"
-        label="Heading"
+        {...session.numberOf("Vantage", "heading")}
+        step={1}
         icon="heading"
         value={vantage.heading}
-        unit="°"
-        min={-360}
-        max={360}
         ontouch={show}
       />
       <Field
         path="{path}/roll"
-        label="Roll"
+        {...session.numberOf("Vantage", "roll")}
         icon="roll"
         value={vantage.roll}
-        unit="°"
-        min={-180}
-        max={180}
         ontouch={show}
       />
       <Field
         path="{path}/focal"
-        label="Lens"
+        {...session.numberOf("Vantage", "focal")}
         icon="lens"
         value={vantage.focal}
-        unit="mm"
-        min={8}
-        max={400}
         ontouch={show}
       />
       <Field
         path="{path}/hold"
+        {...session.numberOf("Vantage", "hold")}
         label={laid.flows ? "Hold (passed over)" : "Hold"}
         icon="hold"
         value={vantage.hold}
         unit="s"
         step={0.1}
-        min={0}
-        max={3600}
         places={3}
         disabled={laid.flows}
         ontouch={show}
