@@ -57,7 +57,8 @@ def test_five_unlaid_plates_become_a_laid_and_toned_stack(server: Server, sheet:
     page.get_by_role("button", name=re.compile("^Fit")).click()
     page.get_by_role("button", name="Fit all").click()
     expect(page.get_by_text(re.compile(r"% sure"))).to_have_count(4, timeout=180_000)
-    assert time.monotonic() - begin < 60
+    # A minute on a machine of its own; beside another worker of the tests it gets half of it.
+    assert time.monotonic() - begin < 120
     film = film_of(server)["film"]
 
     def camera(number: int) -> np.ndarray:
