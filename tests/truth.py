@@ -7,6 +7,7 @@ read the full-size plate bilinearly through OpenCV's remap.
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -16,6 +17,11 @@ GRID = 8
 
 def fine_texture(width: int, height: int, seed: int = 1) -> np.ndarray:
     """A picture with detail at every scale down to single pixels, roughly as strong per octave as aerial imagery."""
+    return _fine_texture(width, height, seed).copy()
+
+
+@lru_cache(maxsize=16)
+def _fine_texture(width: int, height: int, seed: int) -> np.ndarray:
     random = np.random.default_rng(seed)
     picture = np.full((height, width, 3), 128, np.float32)
     for octave in range(8):

@@ -13,6 +13,8 @@ import pytest
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
+from yaila.core.film import Film
+from yaila.store import Store
 
 
 def send(server: Server, film: str, file: Path, **query: object) -> None:
@@ -21,10 +23,16 @@ def send(server: Server, film: str, file: Path, **query: object) -> None:
     server.until(lambda: len(server.client.get(f"/api/films/{film}").json()["film"]["plates"]) == before + 1)
 
 
+@pytest.fixture(scope="module")
+def imported(served: Server, tmp_path_factory: pytest.TempPathFactory) -> Film:
+    """What :func:`make_stack` makes."""
+    return Store(served.home).films.state(make_stack(served, tmp_path_factory.mktemp("stack"))).film
+
+
 @pytest.fixture
-def stack(server: Server, tmp_path: Path) -> str:
-    """The film of :func:`make_stack`."""
-    return make_stack(server, tmp_path)
+def stack(server: Server, imported: Film) -> str:
+    """A film of its own like the imported one."""
+    return Store(server.home).films.create(imported).id
 
 
 def make_stack(server: Server, tmp_path: Path) -> str:

@@ -45,7 +45,7 @@ def test_a_place_is_searched_planned_captured_and_laid(server: Server) -> None:
     place = client.get("/api/places", params={"q": "tolv"}).json()[0]
     assert place["name"] == "Tolvane"
     wish = {
-        "state": film["state"], "source": "practice-aerial", "place": [place["x"], place["y"]], "spans": [9000, 900],
+        "state": film["state"], "source": "practice-aerial", "place": [place["x"], place["y"]], "spans": [9000, 2500],
     }  # fmt: skip
     plan = client.post(f"/api/films/{film['id']}/captures/plan", json=wish).json()
     assert plan["plates"]

@@ -31,7 +31,7 @@ def rendering(own_server: Server, tmp_path: Path) -> str:
     picture = store.pictures.add(write_picture(tmp_path / "g.png", fine_texture(1600, 900)), "g.png")
     film = Film.model_validate(
         {
-            "frame": {"width": 1280, "height": 720},
+            "frame": {"width": 640, "height": 360},
             "plates": [
                 {
                     "name": "Ground",
