@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { arrivals } from "./lib/film/arrivals.svelte";
   import { onMount } from "svelte";
   import Chart from "./lib/chart/Chart.svelte";
   import Gathered from "./lib/details/Gathered.svelte";
@@ -200,7 +201,7 @@
     if (!carriesFiles(event)) return;
     event.preventDefault();
     dropping = 0;
-    void session.receive(event.dataTransfer!.files);
+    void arrivals.receive(event.dataTransfer!.files);
     if (session.step !== "fit" && session.step !== "mark") session.step = "gather";
   }}
 />

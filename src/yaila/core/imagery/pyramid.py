@@ -184,19 +184,25 @@ def _fill(out, data, offsets, bands, width, height, left, top):  # type: ignore[
     columns = (width + PAGE - 1) // PAGE
     for y in range(out.shape[0]):
         gy = min(max(top + y, 0), height - 1)
-        for x in range(out.shape[1]):
+        x = 0
+        while x < out.shape[1]:
             gx = min(max(left + x, 0), width - 1)
-            tile = offsets[(gy // PAGE) * columns + gx // PAGE]
-            at = tile + ((gy % PAGE) * PAGE + gx % PAGE) * bands
+            # Runs of neighbours in one tile; beyond the picture, pixel by pixel.
+            run = min(PAGE - gx % PAGE, width - gx, out.shape[1] - x) if left + x >= 0 and left + x < width else 1
+            at = offsets[(gy // PAGE) * columns + gx // PAGE] + ((gy % PAGE) * PAGE + gx % PAGE) * bands
             if bands == 4:
-                alpha = np.uint32(data[at + 3])
-                for band in range(3):
-                    out[y, x, band] = (np.uint32(data[at + band]) * alpha + 127) // 255
-                out[y, x, 3] = alpha
+                for k in range(run):
+                    alpha = np.uint32(data[at + 4 * k + 3])
+                    for band in range(3):
+                        out[y, x + k, band] = (np.uint32(data[at + 4 * k + band]) * alpha + 127) // 255
+                    out[y, x + k, 3] = alpha
             else:
-                for band in range(3):
-                    out[y, x, band] = data[at + band]
-                out[y, x, 3] = 255
+                for k in range(run):
+                    out[y, x + k, 0] = data[at + 3 * k]
+                    out[y, x + k, 1] = data[at + 3 * k + 1]
+                    out[y, x + k, 2] = data[at + 3 * k + 2]
+                    out[y, x + k, 3] = 255
+            x += run
 
 
 @lru_cache(maxsize=256)

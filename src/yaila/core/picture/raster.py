@@ -107,46 +107,68 @@ def _channel(p00, p01, p10, p11, w00, w01, w10, w11, shift):
     )
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
-def _sample(
-    n, across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y, columns, start, table, texels,
-    weights, red, green, blue, alpha, with_alpha,
-):  # fmt: skip
-    """Add one bilinear tap from one level to ``n`` neighbouring pixels of a row.
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _single(run):
+    """A run of texels, as :func:`_course_of` gives it, in the digits that it is worked out with: float32 is enough, as
+    its places stay small."""
+    across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y = run
+    return (
+        np.float32(across[0]), np.float32(across[1]), np.float32(down[0]), np.float32(down[1]),
+        np.float32(depth[0]), np.float32(depth[1]),
+        np.float32(low_x), np.float32(high_x), np.float32(low_y), np.float32(high_y),
+        np.int32(base_x), np.int32(base_y),
+    )  # fmt: skip
 
-    ``across``, ``down`` and ``depth`` are (value at the first pixel, change per pixel) of the numerators and
-    the denominator of the texel's place, counted from the texel ``base_x``, ``base_y``. Float32 is enough, as
-    these places stay small. This loop is written so that the compiler turns it into vector instructions.
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _place(i, run):
+    """Where a bilinear tap of the ``i``-th pixel of a run falls: the texel, and how far beyond it to the next ones.
+
+    This and the next two take no arrays: with them, the loops that they are part of would not become vector code.
     """
-    a0, a1 = np.float32(across[0]), np.float32(across[1])
-    d0, d1 = np.float32(down[0]), np.float32(down[1])
-    w0, w1 = np.float32(depth[0]), np.float32(depth[1])
-    lx0, lx1, ly0, ly1 = np.float32(low_x), np.float32(high_x), np.float32(low_y), np.float32(high_y)
-    bx, by = np.int32(base_x), np.int32(base_y)
-    wide, first = np.uint32(columns), np.uint32(start)
+    a0, a1, d0, d1, w0, w1, lx0, lx1, ly0, ly1, bx, by = run
+    t = np.float32(i)
+    inverse = np.float32(1) / (w0 + w1 * t)
+    x = min(max((a0 + a1 * t) * inverse, lx0), lx1)
+    y = min(max((d0 + d1 * t) * inverse, ly0), ly1)
+    kx, ky = np.int32(np.floor(x)), np.int32(np.floor(y))
+    return np.uint32(kx + bx), np.uint32(ky + by), x - np.float32(kx), y - np.float32(ky)
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _page(ix, iy, first, columns):
+    """The place in the table of the page that a texel is on."""
+    return np.uint32(first + (iy >> np.uint32(8)) * columns + (ix >> np.uint32(8)))
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _corners(ix, iy, slot):
+    """The places of a texel and of its three neighbours in the store."""
+    at = np.uint32(
+        slot * np.uint32(PADDED_AREA)
+        + (iy & np.uint32(255)) * np.uint32(PADDED)
+        + (ix & np.uint32(255))
+        + np.uint32(PADDED + 1)
+    )
+    # Knowing that these are small, the compiler can gather by 32-bit offsets.
+    at01, at10, at11 = np.uint32(at + np.uint32(1)), np.uint32(at + np.uint32(PADDED)), np.uint32(at + PADDED_NEXT)
+    return at & SMALL, at01 & SMALL, at10 & SMALL, at11 & SMALL
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _sample(n, run, columns, start, table, texels, weights, red, green, blue, alpha, with_alpha):
+    """Add one bilinear tap from one level to ``n`` neighbouring pixels of a row. This loop and the next ones are
+    written so that the compiler turns them into vector instructions."""
+    level, first, wide = _single(run), np.uint32(start), np.uint32(columns)
     for i in range(n):
-        t = np.float32(i)
-        inverse = np.float32(1) / (w0 + w1 * t)
-        x = min(max((a0 + a1 * t) * inverse, lx0), lx1)
-        y = min(max((d0 + d1 * t) * inverse, ly0), ly1)
-        kx, ky = np.int32(np.floor(x)), np.int32(np.floor(y))
-        fx, fy = x - np.float32(kx), y - np.float32(ky)
-        ix, iy = np.uint32(kx + bx), np.uint32(ky + by)
-        slot = table[np.uint32(first + (iy >> np.uint32(8)) * wide + (ix >> np.uint32(8)))]
-        at = np.uint32(
-            slot * np.uint32(PADDED_AREA)
-            + (iy & np.uint32(255)) * np.uint32(PADDED)
-            + (ix & np.uint32(255))
-            + np.uint32(PADDED + 1)
-        )
-        # Knowing that these are small, the compiler can gather by 32-bit offsets.
-        at01, at10, at11 = np.uint32(at + np.uint32(1)), np.uint32(at + np.uint32(PADDED)), np.uint32(at + PADDED_NEXT)
+        ix, iy, fx, fy = _place(i, level)
+        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, wide)])
+        p00, p01, p10, p11 = texels[a00], texels[a01], texels[a10], texels[a11]
         weight = weights[i]
         w11 = fx * fy * weight
         w10 = fy * weight - w11
         w01 = fx * weight - w11
         w00 = weight - w01 - w10 - w11
-        p00, p01, p10, p11 = texels[at & SMALL], texels[at01 & SMALL], texels[at10 & SMALL], texels[at11 & SMALL]
         red[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(0))
         green[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(8))
         blue[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(16))
@@ -154,43 +176,64 @@ def _sample(
             alpha[i] += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(24))
 
 
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _opaque(red, green, blue):
+    """A pixel as it is written, of light 0..255."""
+    half = np.float32(0.5)
+    r, g, b = np.uint32(np.int32(red + half)), np.uint32(np.int32(green + half)), np.uint32(np.int32(blue + half))
+    return r | (g << np.uint32(8)) | (b << np.uint32(16)) | np.uint32(0xFF000000)
+
+
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
-def _sample_whole(
-    n, across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y, columns, start, table, texels, out
-):  # fmt: skip
+def _sample_whole(n, run, columns, start, table, texels, out):
     """Write ``n`` neighbouring pixels of a row that show nothing but one bilinear tap from one level of an opaque
     plate. Arguments as those of :func:`_sample`; ``out`` takes RGBA."""
-    a0, a1 = np.float32(across[0]), np.float32(across[1])
-    d0, d1 = np.float32(down[0]), np.float32(down[1])
-    w0, w1 = np.float32(depth[0]), np.float32(depth[1])
-    lx0, lx1, ly0, ly1 = np.float32(low_x), np.float32(high_x), np.float32(low_y), np.float32(high_y)
-    bx, by = np.int32(base_x), np.int32(base_y)
-    wide, first = np.uint32(columns), np.uint32(start)
-    one, half = np.float32(1), np.float32(0.5)
+    level, first, wide = _single(run), np.uint32(start), np.uint32(columns)
+    one = np.float32(1)
     for i in range(n):
-        t = np.float32(i)
-        inverse = one / (w0 + w1 * t)
-        x = min(max((a0 + a1 * t) * inverse, lx0), lx1)
-        y = min(max((d0 + d1 * t) * inverse, ly0), ly1)
-        kx, ky = np.int32(np.floor(x)), np.int32(np.floor(y))
-        fx, fy = x - np.float32(kx), y - np.float32(ky)
-        ix, iy = np.uint32(kx + bx), np.uint32(ky + by)
-        slot = table[np.uint32(first + (iy >> np.uint32(8)) * wide + (ix >> np.uint32(8)))]
-        at = np.uint32(
-            slot * np.uint32(PADDED_AREA)
-            + (iy & np.uint32(255)) * np.uint32(PADDED)
-            + (ix & np.uint32(255))
-            + np.uint32(PADDED + 1)
-        )
-        at01, at10, at11 = np.uint32(at + np.uint32(1)), np.uint32(at + np.uint32(PADDED)), np.uint32(at + PADDED_NEXT)
+        ix, iy, fx, fy = _place(i, level)
+        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, wide)])
+        p00, p01, p10, p11 = texels[a00], texels[a01], texels[a10], texels[a11]
         w11 = fx * fy
         w10, w01 = fy - w11, fx - w11
         w00 = one - w01 - fy
-        p00, p01, p10, p11 = texels[at & SMALL], texels[at01 & SMALL], texels[at10 & SMALL], texels[at11 & SMALL]
-        red = np.uint32(np.int32(_channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(0)) + half))
-        green = np.uint32(np.int32(_channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(8)) + half))
-        blue = np.uint32(np.int32(_channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(16)) + half))
-        out[i] = red | (green << np.uint32(8)) | (blue << np.uint32(16)) | np.uint32(0xFF000000)
+        red = _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(0))
+        green = _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(8))
+        blue = _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(16))
+        out[i] = _opaque(red, green, blue)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+def _sample_two(
+    n, fine, fine_columns, fine_start, coarse, coarse_columns, coarse_start, share, rise, table, texels, out
+):  # fmt: skip
+    """The same from two levels blended: the coarse one's share at the first pixel is ``share``, and ``rise`` more at
+    each further one, within 0..1."""
+    level, first, wide = _single(fine), np.uint32(fine_start), np.uint32(fine_columns)
+    next_level, next_first, next_wide = _single(coarse), np.uint32(coarse_start), np.uint32(coarse_columns)
+    one = np.float32(1)
+    for i in range(n):
+        other = min(max(share + rise * np.float32(i), np.float32(0)), one)
+        own = one - other
+        ix, iy, fx, fy = _place(i, level)
+        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, wide)])
+        p00, p01, p10, p11 = texels[a00], texels[a01], texels[a10], texels[a11]
+        w11 = fx * fy * own
+        w10, w01 = fy * own - w11, fx * own - w11
+        w00 = own - w01 - fy * own
+        red = _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(0))
+        green = _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(8))
+        blue = _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(16))
+        ix, iy, fx, fy = _place(i, next_level)
+        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, next_first, next_wide)])
+        p00, p01, p10, p11 = texels[a00], texels[a01], texels[a10], texels[a11]
+        w11 = fx * fy * other
+        w10, w01 = fy * other - w11, fx * other - w11
+        w00 = other - w01 - fy * other
+        red += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(0))
+        green += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(8))
+        blue += _channel(p00, p01, p10, p11, w00, w01, w10, w11, np.uint32(16))
+        out[i] = _opaque(red, green, blue)
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
@@ -276,24 +319,28 @@ def _drawing(single):
                     taps_v = int(min(max(ends[3] / texel + 0.25, least_taps), most_taps))
                     share = np.float32(1.0 / (taps_u * taps_v))
                     if single and fresh and seen == 2 and settings[layer, OPAQUE] > 0.0 and taps_u * taps_v == 1:
-                        # The common case: nothing but this layer shows, from one level alone.
-                        level = -1
-                        edge = np.float64(0.5) * blend
-                        if max(ends[0], ends[1]) - fine <= 0.5 - edge or fine + 1 >= int(settings[layer, LEVELS]):
-                            level = fine
-                        elif finest - fine >= 0.5 + edge and max(ends[0], ends[1]) - fine <= 1.0:
+                        # The common case: nothing but this layer shows, from one level or two neighbouring ones.
+                        level, last_level = fine, int(settings[layer, LEVELS]) - 1
+                        highest, edge = max(ends[0], ends[1]) - fine, np.float64(0.5) * blend
+                        if finest - fine >= 0.5 + edge and highest <= 1.0:
                             level = fine + 1
-                        if level >= 0:
-                            across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y = _course_of(
-                                n, left, row, 0.5, 0.5, maps, layer, level, level_edges
-                            )
+                        level = min(level, last_level)
+                        run = _course_of(n, left, row, 0.5, 0.5, maps, layer, level, level_edges)
+                        if level > fine or level == last_level or highest <= 0.5 - edge:
                             _sample_whole(
-                                n, across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y,
-                                level_columns[layer, level], level_starts[layer, level], table, texels,
+                                n, run, level_columns[layer, level], level_starts[layer, level], table, texels,
                                 out[row, left : left + n],
                             )  # fmt: skip
-                            done = True
-                            break
+                        else:
+                            above = (np.float32(ends[0] - fine) - np.float32(0.5)) * slope
+                            _sample_two(
+                                n, run, level_columns[layer, level], level_starts[layer, level],
+                                _course_of(n, left, row, 0.5, 0.5, maps, layer, level + 1, level_edges),
+                                level_columns[layer, level + 1], level_starts[layer, level + 1],
+                                np.float32(0.5) + above, rise * slope, table, texels, out[row, left : left + n],
+                            )  # fmt: skip
+                        done = True
+                        break
                     fresh = False
                     sums[:] = np.float32(0)
                     opaque = settings[layer, OPAQUE] > 0.0
@@ -310,13 +357,12 @@ def _drawing(single):
                         if max(weights[0], weights[count - 1]) <= 0.0 or level >= int(settings[layer, LEVELS]):
                             continue
                         for tap in range(taps_u * taps_v):
-                            across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y = _course_of(
+                            run = _course_of(
                                 count, begin, row, (tap % taps_u + 0.5) / taps_u, (tap // taps_u + 0.5) / taps_v,
                                 maps, layer, level, level_edges,
                             )  # fmt: skip
                             _sample(
-                                count, across, down, depth, low_x, high_x, low_y, high_y, base_x, base_y,
-                                level_columns[layer, level], level_starts[layer, level], table, texels,
+                                count, run, level_columns[layer, level], level_starts[layer, level], table, texels,
                                 weights, red, green, blue, alpha, not opaque,
                             )  # fmt: skip
                     _put_under(count, sums, cover[here], light[here], frame[0, here], frame[1, here], frame[2, here])
@@ -336,7 +382,9 @@ draw_rows = {True: _drawing(True), False: _drawing(False)}
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", inline="always")
 def _course_of(n, begin, row, du, dv, maps, layer, level, level_edges):
     """How the texel runs that a tap at ``du``, ``dv`` of the square of each of ``n`` pixels from ``begin`` on hits on
-    a level of a layer: what :func:`_sample` takes. No views of arrays are made, as their counts are shared."""
+    a level of a layer: the value at the first pixel, and the change per pixel, of the numerators and the denominator of
+    the texel's place, the bounds of that place, and the texel it is counted from. No views of arrays are made, as their
+    counts are shared."""
     u, v, shrink = begin + du, row + dv, 0.5**level
     wu = maps[layer, 2, 0]
     w = wu * u + maps[layer, 2, 1] * v + maps[layer, 2, 2]

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { camera } from "../film/camera.svelte";
   import type { XY } from "../api/client";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
@@ -97,7 +98,7 @@
     ];
   }
 
-  const now = $derived(session.moment(player.frame));
+  const now = $derived(camera.moment(player.frame));
   /** The rail of the selected vantage's passage. */
   const rail = $derived.by(() => {
     const index = film.vantages.findIndex((one) => one.id === session.selection?.id);

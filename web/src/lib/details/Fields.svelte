@@ -1,4 +1,5 @@
 <script lang="ts" module>
+  import { camera } from "../film/camera.svelte";
   import type { Changing } from "../film/courses";
 
   /** A field by its name below the path that all share; whatever it says besides goes before what the schema says. */
@@ -56,7 +57,7 @@
         const held = given.value ?? (part as Record<string, unknown>)[given.key];
         const address = addressOf(film, `${path}/${given.key}`);
         const course = session.courseAt(address);
-        const now = course ? session.valueAt(course, player.frame) : null;
+        const now = course ? camera.valueAt(course, player.frame) : null;
         return {
           ...session.numberOf(of, given.key),
           ...given,

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { arrivals } from "../film/arrivals.svelte";
   import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";
   import { clock, length } from "../format";
@@ -20,7 +21,7 @@
   );
   let dismissed = $state<string[]>([]);
   const arriving = $derived(
-    session.arrivals.filter((arrival) => !arrival.error).length +
+    arrivals.list.filter((arrival) => !arrival.error).length +
       imports.filter((job) => job.state === "running" || job.state === "waiting").length,
   );
   const rows = $derived((film?.plates ?? []).map((plate, index) => ({ plate, laid: plan!.plates[index]! })).reverse());
@@ -32,14 +33,12 @@
     <span class="sub">{film?.plates.length ?? 0} laid{arriving ? `, ${arriving} arriving` : ""}</span>
   </header>
   <div class="rows">
-    {#each session.arrivals as arrival (arrival)}
+    {#each arrivals.list as arrival (arrival)}
       <div class="row" class:bad={arrival.error}>
         <span class="blank"></span>
         <div class="what"><b>{arrival.name}</b><span>{arrival.error || "sending"}</span></div>
         {#if arrival.error}
-          <button title="Put away" onclick={() => session.dismissArrival(arrival)}
-            ><Icon name="close" size={14} /></button
-          >
+          <button title="Put away" onclick={() => arrivals.dismiss(arrival)}><Icon name="close" size={14} /></button>
         {:else}
           <progress max="1" value={arrival.share} aria-label="Sending {arrival.name}"></progress>
         {/if}
@@ -111,7 +110,7 @@
       accept="image/png,image/jpeg,image/webp,image/tiff,.mbtiles,.wld,.jgw,.pgw,.tfw,.prj"
       aria-label="Choose pictures"
       onchange={() => {
-        if (picker.files) void session.receive(picker.files).then(() => (picker.value = ""));
+        if (picker.files) void arrivals.receive(picker.files).then(() => (picker.value = ""));
       }}
     />
   </div>

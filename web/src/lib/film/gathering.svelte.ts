@@ -21,6 +21,8 @@ class Gathering {
   findings = $state.raw<Finding[]>([]);
   grave = $state(0);
   finding = $state.raw<Finding | null>(null);
+  /** Those of a stretch of time, for the profile. */
+  timed = $derived(this.findings.filter(({ kind }) => !["credit", "unused", "hole", "seam"].includes(kind)));
 
   chosen = $derived(this.sources.find((source) => source.id === this.source) ?? null);
 

@@ -5,11 +5,9 @@ import {
   type Act,
   type Choices,
   type CoursePlan,
-  type Curves,
   type FieldFacts,
   type Film,
   type Job,
-  type Moments,
   type PatchStep,
   type Plan,
   type Route,
@@ -28,25 +26,19 @@ export type Selection = { kind: "plate" | "vantage" | MarkKind; id: string } | n
 export type Tool =
   "select" | "frame" | MarkKind | "circle" | "pin" | "pull" | "tie" | "control" | "outline" | "pick" | "known";
 export type Judging = "laid" | "through" | "difference" | "wipe";
-/** How many frames of the camera are fetched at once for the playhead. */
-export const RUN = 256;
 /** A fresh identifier for a part of the document. */
 export const newId = () => Math.random().toString(16).slice(2, 10);
-type Arrival = { name: string; share: number; error: string };
 
-/** The film on the table: its document as kept or as being tried, the selection, and the jobs under way. */
 /** Pulses that may fail in a row before the person is told: a server that starts again takes as long. */
 const PATIENCE = 3;
 
+/** The film on the table: its document as kept or as being tried, the selection, and the jobs under way. */
 export class Session {
   sheet = $state.raw<Sheet | null>(null);
   trial = $state.raw<Trial | null>(null);
   choices = $state.raw<Choices | null>(null);
   cards = $state.raw<{ id: string; name: string }[]>([]);
   jobs = $state.raw<Job[]>([]);
-  moments = $state.raw<Moments | null>(null);
-  curves = $state.raw<Curves | null>(null);
-  arrivals = $state<Arrival[]>([]);
   selection = $state.raw<Selection>(null);
   /** Vantages chosen besides the selected one. */
   also = $state.raw<string[]>([]);
@@ -98,7 +90,7 @@ export class Session {
   #dropped = 0;
 
   async open(id: string): Promise<void> {
-    await this.#guarded(async () => {
+    await this.guarded(async () => {
       const sheet = await told<Sheet>(api.GET("/api/films/{film_id}", { params: { path: { film_id: id } } }));
       this.sheet = sheet;
       this.trial = null;
@@ -106,7 +98,6 @@ export class Session {
       this.known = [];
       this.selection = null;
       this.jobs = [];
-      this.arrivals = [];
       location.hash = `/films/${id}`;
       const film = sheet.film;
       const first = film.vantages[0];
@@ -118,7 +109,7 @@ export class Session {
   }
 
   async start(): Promise<void> {
-    await this.#guarded(async () => {
+    await this.guarded(async () => {
       this.choices = await told(api.GET("/api/choices"));
       this.fonts = await told(api.GET("/api/fonts"));
       this.signs = await told(api.GET("/api/signs"));
@@ -135,7 +126,7 @@ export class Session {
   }
 
   async create(film: { name: string; width: number; height: number; rate: string }): Promise<void> {
-    await this.#guarded(async () => {
+    await this.guarded(async () => {
       const sheet = await told<Sheet>(api.POST("/api/films", { body: film }));
       await this.listFilms();
       await this.open(sheet.id);
@@ -144,7 +135,7 @@ export class Session {
 
   /** Keep an edit. */
   async patch(steps: PatchStep[], label: string): Promise<void> {
-    await this.#keep((seen) =>
+    await this.keep((seen) =>
       told(
         api.PATCH("/api/films/{film_id}", {
           params: { path: { film_id: this.id }, header: { "If-Match": seen }, query: { label } },
@@ -156,7 +147,7 @@ export class Session {
 
   /** Do an act and keep it. */
   async act(act: Act): Promise<void> {
-    await this.#keep((seen) =>
+    await this.keep((seen) =>
       told(
         api.POST("/api/films/{film_id}/acts", {
           params: { path: { film_id: this.id }, header: { "If-Match": seen } },
@@ -241,11 +232,6 @@ export class Session {
     return address ? courseAt(this.plan?.courses ?? [], address) : null;
   }
 
-  /** What a value that changes is at a frame, as far as that is known yet. */
-  valueAt({ of, field }: Address, frame: number): number | string | null {
-    return this.moments?.courses[`${of}/${field}`]?.[frame - this.moments.first] ?? null;
-  }
-
   /** Let a value change over the film, from a frame on, or set another stop there. */
   async grow(address: Address, frame: number): Promise<void> {
     const id = newId();
@@ -302,7 +288,7 @@ export class Session {
   /** Bring a font or a picture that is to be a sign; its key. */
   async bringAid(kind: "fonts" | "signs", file: File): Promise<string | null> {
     let key: string | null = null;
-    await this.#guarded(async () => {
+    await this.guarded(async () => {
       const address = `/api/${kind}?${new URLSearchParams({ name: file.name })}`;
       const answer = await fetch(address, { method: "POST", body: file });
       const body = await answer.json();
@@ -390,86 +376,10 @@ export class Session {
     this.showBox = [x - w, y - h, x + w, y + h];
   }
 
-  /** Send files to become plates, one after the other; with `swap`, one that takes the place of a plate's picture. */
-  async receive(files: Iterable<File>, swap: string | null = null): Promise<void> {
-    const all = [...files];
-    const stem = (file: File) => file.name.replace(/\.[^.]*$/, "").toLowerCase();
-    const sidecar = (file: File) => /\.(wld|prj|[a-z]{2,4}w)$/i.test(file.name);
-    const outlines = (file: File) => /\.(geo)?json$/i.test(file.name);
-    const ways = (file: File) => /\.(gpx|km[lz]|csv|tsv)$/i.test(file.name);
-    for (const file of all.filter(ways)) await this.#layWays(file);
-    for (const file of all.filter(outlines)) await this.#layOutlines(file);
-    const pictures = all.filter((file) => !sidecar(file) && !outlines(file) && !ways(file));
-    const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
-    for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);
-    for (const file of pictures) {
-      this.arrivals.push({ name: file.name, share: 0, error: "" });
-      const arrival = this.arrivals[this.arrivals.length - 1]!;
-      const beside = all.filter((other) => sidecar(other) && stem(other) === stem(file));
-      try {
-        await this.#send(file, arrival, swap, beside);
-        this.arrivals = this.arrivals.filter((other) => other.name !== file.name || other.error !== "");
-      } catch (error) {
-        arrival.error = (error as Error).message;
-      }
-      await this.pulse();
-    }
-  }
-
-  /** Lay a plate by a world file that came without its picture: the plate of the same name. */
-  async #placeBy(world: File, others: File[]): Promise<void> {
-    const stem = world.name.replace(/\.[^.]*$/, "").toLowerCase();
-    const plate = this.film?.plates.find((plate) => plate.name.toLowerCase() === stem);
-    const prj = others.find((file) => /\.prj$/i.test(file.name) && file.name.toLowerCase().startsWith(`${stem}.`));
-    await this.#guarded(async () => {
-      if (!plate) throw new Error(`“${world.name}” has no picture beside it. Drop both at once.`);
-      const georeference = await told<never>(
-        api.POST("/api/world-files", {
-          body: { name: world.name, text: await world.text(), prj: prj ? await prj.text() : null },
-        }),
-      );
-      await this.act({ act: "lay_by_file", plate: plate.id, georeference });
-    });
-  }
-
-  dismissArrival(arrival: Arrival): void {
-    this.arrivals = this.arrivals.filter((other) => other !== arrival);
-  }
-
-  async #send(file: File, arrival: Arrival, swap: string | null, beside: File[]): Promise<void> {
-    const { x, y, width } = this.shown;
-    const query = new URLSearchParams({ name: file.name });
-    // Where one looks is where it goes; while there is nothing to look at, the plate below decides.
-    for (const other of beside) {
-      query.set(/\.prj$/i.test(other.name) ? "prj" : "world", await other.text());
-      if (!/\.prj$/i.test(other.name)) query.set("world_name", other.name);
-    }
-    if (swap) query.set("swap", swap);
-    else if (this.film?.plates.length)
-      for (const [key, value] of Object.entries({ x, y, width: width / 2 })) query.set(key, `${value}`);
-    return new Promise((done, fail) => {
-      const request = new XMLHttpRequest();
-      request.open("POST", `/api/films/${this.id}/pictures?${query}`);
-      request.upload.onprogress = (event) => (arrival.share = event.loaded / Math.max(event.total, 1));
-      request.onload = () => {
-        if (request.status < 300) return done();
-        let detail = `“${file.name}” was refused (${request.status}).`;
-        try {
-          detail = JSON.parse(request.responseText).detail ?? detail;
-        } catch {
-          // The answer was no problem document: the sentence above stands.
-        }
-        fail(new Error(detail));
-      };
-      request.onerror = () => fail(new Error(`“${file.name}” did not arrive. Is Yaila still running?`));
-      request.send(file);
-    });
-  }
-
   /** Have plates laid where they are found, and others given the tone of what lies below. */
   async fit(find: string[], tone: string[]): Promise<void> {
     await this.#line;
-    await this.#guarded(async () => {
+    await this.guarded(async () => {
       await told(
         api.POST("/api/films/{film_id}/fits", {
           params: { path: { film_id: this.id } },
@@ -482,7 +392,7 @@ export class Session {
 
   /** Tie what a plate shows at a ground place to where it belongs; with `tie`, move that one; to the ground itself. */
   async tie(plate: string, at: XY, to: XY, tie: string | null = null, ground = false): Promise<void> {
-    await this.#guarded(async () => {
+    await this.guarded(async () => {
       const made = await told<Tie>(
         api.POST("/api/films/{film_id}/trials/tie", {
           params: { path: { film_id: this.id }, query: { state: this.state } },
@@ -497,7 +407,7 @@ export class Session {
 
   /** Trace what a plate's land leaves to a region. */
   async trace(plate: string, tolerance: number, least: number): Promise<void> {
-    await this.#keep((seen) =>
+    await this.keep((seen) =>
       told(
         api.POST("/api/films/{film_id}/plates/{plate_id}/trace", {
           params: { path: { film_id: this.id, plate_id: plate }, header: { "If-Match": seen } },
@@ -505,38 +415,6 @@ export class Session {
         }),
       ),
     );
-  }
-
-  async #layOutlines(file: File): Promise<void> {
-    const text = await file.text();
-    await this.#keep((seen) =>
-      told(
-        api.POST("/api/films/{film_id}/regions", {
-          params: { path: { film_id: this.id }, header: { "If-Match": seen } },
-          body: { name: file.name, text },
-        }),
-      ),
-    );
-  }
-
-  /** Lay the ways of a file as routes. */
-  async #layWays(file: File): Promise<void> {
-    const before = this.film?.routes.length ?? 0;
-    await this.#keep(async (seen) => {
-      const answer = await fetch(`/api/films/${this.id}/routes?${new URLSearchParams({ name: file.name })}`, {
-        method: "POST",
-        headers: { "If-Match": seen },
-        body: file,
-      });
-      const body = await answer.json();
-      if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused.`, answer.status);
-      return body as Sheet;
-    });
-    const laid = this.film?.routes[before];
-    if (!laid) return;
-    this.step = "mark";
-    this.select({ kind: "route", id: laid.id });
-    this.showOutline(this.plan!.routes[before]!.line, 1.3);
   }
 
   /** The colour of a plate's picture at a ground place. */
@@ -550,7 +428,7 @@ export class Session {
   }
 
   async render(width: number | null, crf: number): Promise<void> {
-    await this.#guarded(async () => {
+    await this.guarded(async () => {
       await told(
         api.POST("/api/films/{film_id}/reels", {
           params: { path: { film_id: this.id } },
@@ -562,7 +440,7 @@ export class Session {
   }
 
   async cancel(job: string): Promise<void> {
-    await this.#guarded(async () => {
+    await this.guarded(async () => {
       await told(api.POST("/api/jobs/{job}/cancel", { params: { path: { job } } }));
       await this.pulse();
     });
@@ -599,53 +477,10 @@ export class Session {
     }
   }
 
-  /** Where the camera is at the frames around the playhead. */
-  async fetchMoments(state: string, run: number): Promise<void> {
-    if (!state) return;
-    try {
-      const query = { state, first: run * RUN, count: RUN };
-      const moments = await told<Moments>(
-        api.GET("/api/films/{film_id}/moments", { params: { path: { film_id: this.id }, query } }),
-      );
-      if (state === this.state) this.moments = moments;
-    } catch (error) {
-      // A trial that is over already is no fault: the newest state follows.
-      if (state === this.state) this.notice = (error as Error).message;
-    }
-  }
-
-  /** Timecode and outline at a frame near the playhead. */
-  moment(frame: number): { timecode: string; outline: XY[] } | null {
-    const k = frame - (this.moments?.first ?? 0);
-    const timecode = this.moments?.timecodes[k];
-    return timecode ? { timecode, outline: this.moments!.outlines[k] as XY[] } : null;
-  }
-
-  /** The span at a frame, as the profile's curve shows it. */
-  spanAt(frame: number): number | null {
-    const { curve_frames: frames, curve_spans: spans } = this.plan ?? { curve_frames: [], curve_spans: [] };
-    if (!frames.length) return null;
-    const step = frames.length > 1 ? frames[1]! - frames[0]! : 1;
-    return spans[Math.min(Math.round(frame / step), spans.length - 1)]!;
-  }
-
-  /** Pace and the other channels over the film, for the profile. */
-  async fetchCurves(state: string): Promise<void> {
-    if (!state) return;
-    try {
-      const query = { params: { path: { film_id: this.id }, query: { state } } };
-      const curves = await told<Curves>(api.GET("/api/films/{film_id}/curves", query));
-      if (state === this.state) this.curves = curves;
-    } catch (error) {
-      // A trial that is over already is no fault: the newest state follows.
-      if (state === this.state) this.notice = (error as Error).message;
-    }
-  }
-
   async #step(path: "/api/films/{film_id}/undo" | "/api/films/{film_id}/redo"): Promise<void> {
     await this.#line;
     if (!(path.endsWith("undo") ? this.sheet?.undo : this.sheet?.redo)) return;
-    await this.#keep((seen) =>
+    await this.keep((seen) =>
       told(api.POST(path, { params: { path: { film_id: this.id }, header: { "If-Match": seen } } })),
     );
   }
@@ -653,9 +488,9 @@ export class Session {
   #line: Promise<void> = Promise.resolve();
 
   /** Edits go out one after the other, each made on the revision the one before came to. */
-  #keep(send: (seen: string) => Promise<Sheet>): Promise<void> {
+  keep(send: (seen: string) => Promise<Sheet>): Promise<void> {
     this.#line = this.#line.then(() =>
-      this.#guarded(async () => {
+      this.guarded(async () => {
         try {
           this.sheet = await send(`"${this.sheet!.revision}"`);
         } catch (error) {
@@ -691,7 +526,8 @@ export class Session {
     }
   }
 
-  async #guarded(work: () => Promise<void>): Promise<void> {
+  /** Do something that may be refused: why stands in the notice. */
+  async guarded(work: () => Promise<void>): Promise<void> {
     try {
       await work();
       this.notice = "";

@@ -1,10 +1,10 @@
 <script lang="ts">
-  import { session } from "../film/session.svelte";
+  import { camera } from "../film/camera.svelte";
   import type { Axis } from "./scale";
 
   let { axis, channel }: { axis: Axis; channel: "tilt" | "heading" | "focal" } = $props();
 
-  const curves = $derived(session.curves);
+  const curves = $derived(camera.curves);
   const values = $derived(curves?.[channel] ?? []);
   const low = $derived(channel === "tilt" ? 0 : Math.min(...values));
   const high = $derived(Math.max(...values, low + (channel === "focal" ? 5 : 20)));

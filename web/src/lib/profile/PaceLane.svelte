@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { camera } from "../film/camera.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import { follow } from "../ui/follow";
@@ -6,7 +7,7 @@
 
   let { axis, height }: { axis: Axis; height: number } = $props();
 
-  const curves = $derived(session.curves);
+  const curves = $derived(camera.curves);
   const limit = $derived(curves?.limit ?? 1);
   const top = $derived(limit * 1.25);
   const base = $derived(axis.bottom + height - 2);

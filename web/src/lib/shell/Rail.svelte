@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { arrivals } from "../film/arrivals.svelte";
   import { session, type Step } from "../film/session.svelte";
   import Icon, { type IconName } from "../ui/Icon.svelte";
 
@@ -9,7 +10,7 @@
     number ? `${number} ${word}${number > 1 ? "s" : ""}` : `no ${word}s`;
   const running = $derived(session.jobs.find((job) => job.kind === "reel" && job.state === "running"));
   const importing = $derived(
-    session.arrivals.filter((arrival) => !arrival.error).length +
+    arrivals.list.filter((arrival) => !arrival.error).length +
       session.jobs.filter((job) => job.kind === "import" && (job.state === "running" || job.state === "waiting"))
         .length,
   );

@@ -1,8 +1,9 @@
 <script lang="ts">
+  import { RUN, camera } from "../film/camera.svelte";
   import { untrack } from "svelte";
   import { flight } from "../film/flight.svelte";
   import { player } from "../film/player.svelte";
-  import { RUN, session } from "../film/session.svelte";
+  import { session } from "../film/session.svelte";
   import { length } from "../format";
   import Button from "../ui/Button.svelte";
   import { follow } from "../ui/follow";
@@ -60,12 +61,12 @@
   const run = $derived(Math.floor(player.frame / RUN));
   $effect(() => {
     const [state, wanted] = [session.state, run];
-    const timer = setTimeout(() => void session.fetchMoments(state, wanted), untrack(() => session.trial) ? 180 : 0);
+    const timer = setTimeout(() => void camera.fetchMoments(state, wanted), untrack(() => session.trial) ? 180 : 0);
     return () => clearTimeout(timer);
   });
   $effect(() => {
     const state = session.state;
-    const timer = setTimeout(() => void session.fetchCurves(state), 220);
+    const timer = setTimeout(() => void camera.fetchCurves(state), 220);
     return () => clearTimeout(timer);
   });
 
@@ -209,7 +210,7 @@
     {/if}
   </div>
   <div class="transport">
-    <span class="timecode" aria-label="Timecode">{session.moment(player.frame)?.timecode ?? "00:00:00:00"}</span>
+    <span class="timecode" aria-label="Timecode">{camera.moment(player.frame)?.timecode ?? "00:00:00:00"}</span>
     <button title="First frame (Home)" onclick={() => player.seek(0)}><Icon name="first" size={15} fill /></button>
     <button title="One frame back (←)" onclick={() => player.seek(player.frame - 1)}
       ><Icon name="back" size={15} /></button

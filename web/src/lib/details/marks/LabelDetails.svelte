@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { camera } from "../../film/camera.svelte";
   import type { Found } from "../../film/marks";
   import { session } from "../../film/session.svelte";
   import Segments from "../../ui/Segments.svelte";
@@ -154,7 +155,7 @@
         label={caption}
         checked={label[key] !== null}
         onchange={(on) => {
-          const span = session.spanAt(of.start) ?? 1000;
+          const span = camera.spanAt(of.start) ?? 1000;
           void put(key, on ? (key === "widest" ? span * 4 : span / 4) : null, "Seen between spans");
         }}
       />

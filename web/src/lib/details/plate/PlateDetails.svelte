@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { arrivals } from "../../film/arrivals.svelte";
   import { session } from "../../film/session.svelte";
   import Button from "../../ui/Button.svelte";
   import Icon from "../../ui/Icon.svelte";
@@ -48,7 +49,7 @@
       aria-label="Picture to swap in"
       bind:this={chooser}
       onchange={(event) => {
-        void session.receive(event.currentTarget.files ?? [], plate.id);
+        void arrivals.receive(event.currentTarget.files ?? [], plate.id);
         event.currentTarget.value = "";
       }}
     />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { arrivals } from "../../film/arrivals.svelte";
   import { resting } from "../../film/courses";
   import type { Region } from "../../api/client";
   import { session } from "../../film/session.svelte";
@@ -24,7 +25,7 @@
     aria-label="GeoJSON outlines"
     bind:this={chooser}
     onchange={(event) => {
-      void session.receive(event.currentTarget.files ?? []);
+      void arrivals.receive(event.currentTarget.files ?? []);
       event.currentTarget.value = "";
     }}
   />

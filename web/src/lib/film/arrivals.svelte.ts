@@ -1,0 +1,122 @@
+import { api, Refusal, told, type Sheet } from "../api/client";
+import { session } from "./session.svelte";
+
+type Arrival = { film: string; name: string; share: number; error: string };
+
+/** Files that are brought to the film: pictures, with what says where they lie, outlines and ways. */
+class Arrivals {
+  #all = $state<Arrival[]>([]);
+  /** Those on their way to the open film, or refused. */
+  list = $derived(this.#all.filter((one) => one.film === session.id));
+
+  /** Send files to become plates, one after the other; with `swap`, one that takes the place of a plate's picture. */
+  async receive(files: Iterable<File>, swap: string | null = null): Promise<void> {
+    const all = [...files];
+    const film = session.id;
+    const stem = (file: File) => file.name.replace(/\.[^.]*$/, "").toLowerCase();
+    const sidecar = (file: File) => /\.(wld|prj|[a-z]{2,4}w)$/i.test(file.name);
+    const outlines = (file: File) => /\.(geo)?json$/i.test(file.name);
+    const ways = (file: File) => /\.(gpx|km[lz]|csv|tsv)$/i.test(file.name);
+    for (const file of all.filter(ways)) await this.#layWays(file);
+    for (const file of all.filter(outlines)) await this.#layOutlines(file);
+    const pictures = all.filter((file) => !sidecar(file) && !outlines(file) && !ways(file));
+    const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
+    for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);
+    for (const file of pictures) {
+      this.#all.push({ film, name: file.name, share: 0, error: "" });
+      const arrival = this.#all[this.#all.length - 1]!;
+      const beside = all.filter((other) => sidecar(other) && stem(other) === stem(file));
+      try {
+        await this.#send(file, arrival, swap, beside);
+        this.dismiss(arrival);
+      } catch (error) {
+        arrival.error = (error as Error).message;
+      }
+      await session.pulse();
+    }
+  }
+
+  /** Lay a plate by a world file that came without its picture: the plate of the same name. */
+  async #placeBy(world: File, others: File[]): Promise<void> {
+    const stem = world.name.replace(/\.[^.]*$/, "").toLowerCase();
+    const plate = session.film?.plates.find((plate) => plate.name.toLowerCase() === stem);
+    const prj = others.find((file) => /\.prj$/i.test(file.name) && file.name.toLowerCase().startsWith(`${stem}.`));
+    await session.guarded(async () => {
+      if (!plate) throw new Error(`“${world.name}” has no picture beside it. Drop both at once.`);
+      const georeference = await told<never>(
+        api.POST("/api/world-files", {
+          body: { name: world.name, text: await world.text(), prj: prj ? await prj.text() : null },
+        }),
+      );
+      await session.act({ act: "lay_by_file", plate: plate.id, georeference });
+    });
+  }
+
+  dismiss(arrival: Arrival): void {
+    this.#all = this.#all.filter((other) => other !== arrival);
+  }
+
+  async #send(file: File, arrival: Arrival, swap: string | null, beside: File[]): Promise<void> {
+    const { x, y, width } = session.shown;
+    const query = new URLSearchParams({ name: file.name });
+    // Where one looks is where it goes; while there is nothing to look at, the plate below decides.
+    for (const other of beside) {
+      query.set(/\.prj$/i.test(other.name) ? "prj" : "world", await other.text());
+      if (!/\.prj$/i.test(other.name)) query.set("world_name", other.name);
+    }
+    if (swap) query.set("swap", swap);
+    else if (session.film?.plates.length)
+      for (const [key, value] of Object.entries({ x, y, width: width / 2 })) query.set(key, `${value}`);
+    return new Promise((done, fail) => {
+      const request = new XMLHttpRequest();
+      request.open("POST", `/api/films/${arrival.film}/pictures?${query}`);
+      request.upload.onprogress = (event) => (arrival.share = event.loaded / Math.max(event.total, 1));
+      request.onload = () => {
+        if (request.status < 300) return done();
+        let detail = `“${file.name}” was refused (${request.status}).`;
+        try {
+          detail = JSON.parse(request.responseText).detail ?? detail;
+        } catch {
+          // The answer was no problem document: the sentence above stands.
+        }
+        fail(new Error(detail));
+      };
+      request.onerror = () => fail(new Error(`“${file.name}” did not arrive. Is Yaila still running?`));
+      request.send(file);
+    });
+  }
+
+  async #layOutlines(file: File): Promise<void> {
+    const text = await file.text();
+    await session.keep((seen) =>
+      told(
+        api.POST("/api/films/{film_id}/regions", {
+          params: { path: { film_id: session.id }, header: { "If-Match": seen } },
+          body: { name: file.name, text },
+        }),
+      ),
+    );
+  }
+
+  /** Lay the ways of a file as routes. */
+  async #layWays(file: File): Promise<void> {
+    const before = session.film?.routes.length ?? 0;
+    await session.keep(async (seen) => {
+      const answer = await fetch(`/api/films/${session.id}/routes?${new URLSearchParams({ name: file.name })}`, {
+        method: "POST",
+        headers: { "If-Match": seen },
+        body: file,
+      });
+      const body = await answer.json();
+      if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused.`, answer.status);
+      return body as Sheet;
+    });
+    const laid = session.film?.routes[before];
+    if (!laid) return;
+    session.step = "mark";
+    session.select({ kind: "route", id: laid.id });
+    session.showOutline(session.plan!.routes[before]!.line, 1.3);
+  }
+}
+
+export const arrivals = new Arrivals();
