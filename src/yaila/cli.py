@@ -17,6 +17,8 @@ import typer
 from yaila.core.errors import BadBundle, YailaError
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from yaila.core.film import Film
     from yaila.store import Store
 
@@ -29,14 +31,7 @@ FilmArg = Annotated[str, typer.Argument(metavar="FILM", help="A bundle, a folder
 @app.command()
 def serve(port: int = PORT) -> None:
     """Start the application on 127.0.0.1."""
-    import uvicorn
-
-    from yaila.api.app import create_app
-    from yaila.store import Store
-
-    print(f"Yaila is at http://127.0.0.1:{port}", flush=True)
-    application = create_app(Store(), port)
-    uvicorn.run(application, host="127.0.0.1", port=port, log_level="warning", ws_per_message_deflate=False)
+    _served(port, lambda _: None)
 
 
 @app.command()
@@ -45,9 +40,32 @@ def demo(port: int = PORT, prepare_only: bool = False) -> None:
     from yaila.standin.night_post import ensure_night_post
     from yaila.store import Store
 
-    ensure_night_post(Store(), lambda text: print(text, flush=True))
-    if not prepare_only:
-        serve(port)
+    def prepare(store: Store) -> None:
+        ensure_night_post(store, lambda text: print(text, flush=True))
+
+    if prepare_only:
+        prepare(Store())
+    else:
+        _served(port, prepare)
+
+
+def _served(port: int, prepare: Callable[[Store], None]) -> None:
+    """Serve until told to stop. Nothing is touched before the store and the port are this server's own."""
+    import uvicorn
+
+    from yaila.api.app import create_app
+    from yaila.store import Store, default_home
+    from yaila.store.lock import sole_server
+
+    with sole_server(default_home(), port) as door:
+        store = Store()
+        prepare(store)
+        print(f"Yaila is at http://127.0.0.1:{port}", flush=True)
+        # Headers that a proxy would set are nobody's here.
+        config = uvicorn.Config(
+            create_app(store, port), log_level="warning", ws_per_message_deflate=False, proxy_headers=False
+        )
+        uvicorn.Server(config).run(sockets=[door])
 
 
 @app.command("import")

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 import threading
+import time
+import zlib
 from pathlib import Path
 
 import pytest
@@ -13,10 +16,11 @@ from sqlalchemy import event
 
 from tests.conftest import write_picture
 from tests.truth import fine_texture
-from yaila.core.errors import BadEdit, BadPicture, StaleEdit
-from yaila.core.film import Film
+from yaila.core.errors import BadEdit, BadPicture, BadStore, Busy, NoRoom, StaleEdit
+from yaila.core.film import Film, Vantage
 from yaila.store import Store
 from yaila.store.database import Base, open_database
+from yaila.store.films import WHOLE
 
 
 def rename(name: str) -> list[dict]:
@@ -134,27 +138,102 @@ def test_the_steps_lead_to_the_tables_of_today_and_a_newer_store_is_left_alone(s
     with engine.begin() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
         connection.exec_driver_sql("UPDATE alembic_version SET version_num = '9999'")
-    with pytest.raises(RuntimeError, match="newer Yaila"):
+    with pytest.raises(BadStore, match="newer Yaila"):
         Store(store.home)
 
 
-def test_undo_reads_one_document_however_many_edits_lie_behind(store: Store) -> None:
-    film = store.films.create(Film(name="0")).id
-    for number in range(1, 30):
-        store.films.edit(film, rename(str(number)), store.films.head(film))
-    read: list[str] = []
+def test_a_small_step_takes_little_room_and_is_undone_quickly_however_many_lie_behind(store: Store) -> None:
+    vantages = [{"name": f"Place {k}", "x": 100 * k, "y": 7 * k, "span": 400 + k, "hold": 1} for k in range(60)]
+    first = Film.model_validate({"name": "Long", "vantages": vantages})
+    made = store.films.create(first)
+    seen, count = made.revision, 2 * WHOLE + 10
+    for number in range(count):
+        patch = [{"op": "replace", "path": "/vantages/3/span", "value": 500.0 + number}]
+        seen = store.films.edit(made.id, patch, seen, "Span").revision
+    with store.engine.connect() as connection:
+        # 4 kB a small step; a document of sixty vantages alone has 40.
+        room = "SELECT avg(length(coalesce(whole, '')) + length(patch) + length(label)) FROM revisions"
+        assert connection.exec_driver_sql(room).scalar_one() < 4000
+    again = Store(store.home)
+    asked: list[str] = []
 
-    @event.listens_for(store.engine, "before_cursor_execute")
+    @event.listens_for(again.engine, "before_cursor_execute")
     def note(connection: object, cursor: object, statement: str, *rest: object) -> None:
-        if statement.startswith("SELECT") and "document" in statement:
-            read.append(statement)
+        asked.append(statement)
 
-    for _ in range(20):
-        store.films.undo(film, store.films.head(film))
-    read.clear()
-    state = store.films.undo(film, store.films.head(film))
-    assert (state.film.name, state.redo) == ("8", "Edit")
-    assert len(read) == 1
+    for number in reversed(range(count)):
+        asked.clear()
+        state = again.films.undo(made.id, seen)
+        seen = state.revision
+        assert state.film.vantages[3].span == (499.0 + number if number else first.vantages[3].span)
+        assert len(asked) < 20
+    assert state.film == first
+    assert again.films.redo(made.id, seen).film.vantages[3].span == 500
+
+
+def test_a_revision_that_cannot_be_opened_shows_the_one_before_and_is_mended_by_the_next_edit(store: Store) -> None:
+    """As an earlier Yaila may have kept one."""
+    one = store.films.create(Film(name="one"))
+    two = store.films.edit(one.id, rename("two"), one.revision)
+    with store.engine.begin() as connection:
+        spoilt = zlib.compress(json.dumps(two.film.model_dump(mode="json") | {"rate": "0.4"}).encode())
+        connection.exec_driver_sql("UPDATE revisions SET whole = ? WHERE id = ?", (spoilt, two.revision))
+    again = Store(store.home).films
+    state = again.state(one.id)
+    assert (state.film.name, state.revision) == ("one", two.revision)
+    assert "between 1 and 240" in state.fault
+    assert again.at_revision(one.id, two.revision).name == "one"
+    mended = again.edit(one.id, rename("three"), two.revision)
+    assert (mended.film.name, mended.film.rate, mended.fault) == ("three", "25", "")
+    assert Store(store.home).films.state(one.id).film == mended.film
+
+
+def test_a_patch_is_bounded_before_anything_is_made_of_it(store: Store) -> None:
+    one = store.films.create(Film(name="one", vantages=[Vantage(x=0, y=0, span=10)]))
+    for patch, says in (
+        ([{"op": "copy", "from": "/vantages", "path": "/vantages/0/passage/ease"}] * 40, "ease"),
+        ([{"op": "add", "path": "/name", "value": "x"}] * 30_000, "steps"),
+        ([{"op": "replace", "path": "/rate", "value": "1e10000000"}], "not a frame rate"),
+        (
+            [{"op": "add", "path": "/vantages/0/name", "value": [[0] * 9]}]
+            + [{"op": "copy", "from": "/vantages/0/name", "path": "/vantages/0/name/0"}] * 40,
+            "copies more",
+        ),
+    ):
+        begin = time.monotonic()
+        with pytest.raises(BadEdit, match=says):
+            store.films.edit(one.id, patch, one.revision)
+        assert time.monotonic() - begin < 2
+    assert store.films.state(one.id).film == one.film
+
+
+def test_what_the_disk_or_another_program_refuses_is_said_in_a_sentence(store: Store, tmp_path: Path) -> None:
+    one = store.films.create(Film(name="one"))
+    with sqlite3.connect(store.home / "yaila.sqlite") as other:
+        other.execute("BEGIN IMMEDIATE")
+        with pytest.raises(Busy, match="written to by something else"):
+            store.films.edit(one.id, rename("two"), one.revision)
+    other.close()
+    with store.engine.connect() as connection:
+        connection.exec_driver_sql("PRAGMA max_page_count = 1")
+        connection.commit()
+    with pytest.raises(NoRoom, match="full"):
+        for number in range(200):
+            store.films.edit(one.id, rename(f"{number}" * 40), store.films.head(one.id))
+    (tmp_path / "a file").write_text("x")
+    with pytest.raises(NoRoom, match="is a file"):
+        Store(tmp_path / "a file")
+    (tmp_path / "spoilt").mkdir()
+    (tmp_path / "spoilt" / "yaila.sqlite").write_bytes(b"no database at all " * 99)
+    with pytest.raises(BadStore, match="damaged"):
+        Store(tmp_path / "spoilt")
+
+
+def test_a_database_taken_away_keeps_nothing_silently(store: Store) -> None:
+    one = store.films.create(Film(name="one"))
+    (store.home / "yaila.sqlite").rename(store.home / "elsewhere.sqlite")
+    with pytest.raises(BadStore, match="moved or deleted"):
+        store.films.edit(one.id, rename("two"), one.revision)
 
 
 def test_work_done_in_the_background_is_laid_on_what_stands_by_then(store: Store) -> None:

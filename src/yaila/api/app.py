@@ -2,26 +2,52 @@
 
 from __future__ import annotations
 
+import errno
+import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from fastapi.staticfiles import StaticFiles
+from pydantic import BaseModel
+from starlette.exceptions import HTTPException
+from starlette.types import Receive, Scope, Send
 
 from yaila import __version__
 from yaila.api import aids, films, fits, frames, jobs, pictures, regions, routes, soundings, standin, surveys
 from yaila.api.desk import Desk
+from yaila.api.door import Door
 from yaila.api.guard import Guard
-from yaila.core.errors import NotFound, StaleEdit, YailaError
+from yaila.core.errors import BadStore, Busy, NoRoom, NotFound, StaleEdit, TooMuch, YailaError
 from yaila.store import Store
 
 SITE = Path(__file__).parent / "site"
 
-STATUS: dict[type[YailaError], int] = {NotFound: 404, StaleEdit: 412}
+log = logging.getLogger("yaila")
+
+STATUS: dict[type[YailaError], int] = {
+    NotFound: 404,
+    StaleEdit: 412,
+    TooMuch: 413,
+    NoRoom: 503,
+    BadStore: 503,
+    Busy: 503,
+}
 """The HTTP status of causes that have one of their own; the others are unprocessable, 422."""
+
+AGAIN = 5
+"""After how many seconds it is worth trying again what cannot be done now."""
+
+PLAIN = {
+    404: "There is nothing at this address.",
+    405: "This cannot be done at this address.",
+    400: "The request cannot be understood.",
+}
+"""What is said of refusals that come from the server itself."""
 
 
 def create_app(store: Store, port: int) -> FastAPI:
@@ -36,7 +62,8 @@ def create_app(store: Store, port: int) -> FastAPI:
         yield
         app.state.desk.farm.close()
 
-    app = FastAPI(title="Yaila", version=__version__, lifespan=life)
+    # Its pages of documentation would load scripts from elsewhere; the description itself is at /openapi.json.
+    app = FastAPI(title="Yaila", version=__version__, lifespan=life, docs_url=None, redoc_url=None, responses=PROBLEMS)
     app.state.desk = Desk(store)
     for module in (films, frames, aids, pictures, fits, regions, routes, surveys, soundings, jobs, standin):
         app.include_router(module.router)
@@ -52,16 +79,57 @@ def create_app(store: Store, port: int) -> FastAPI:
         where = ".".join(str(part) for part in first["loc"][1:]) or str(first["loc"][0])
         return _problem("bad-request", 422, f"{where}: {first['msg']}.")
 
+    @app.exception_handler(HTTPException)
+    def plainly(_: Request, error: HTTPException) -> JSONResponse:
+        said = PLAIN.get(error.status_code, str(error.detail))
+        return _problem("bad-request", error.status_code, said, dict(error.headers or {}))
+
+    @app.exception_handler(OSError)
+    def no_room(_: Request, error: OSError) -> JSONResponse:
+        if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES, errno.EPERM, errno.EIO):
+            return unforeseen(_, error)
+        full = error.errno in (errno.ENOSPC, errno.EDQUOT)
+        cause = "The disk is full" if full else f"The store cannot be written to ({error.strerror})"
+        return _problem(NoRoom.kind, 503, f"{cause}. Nothing was changed; mend that, then try again.")
+
+    @app.exception_handler(Exception)
+    def unforeseen(_: Request, error: Exception) -> JSONResponse:
+        log.error("Not foreseen", exc_info=error)
+        return _problem("fault", 500, "Yaila made a mistake, and nothing was changed. What it was stands in its log.")
+
     if SITE.exists():
         app.mount("/", StaticFiles(directory=SITE, html=True), name="site")
+    app.add_middleware(Door, refuse=_refused)
     app.add_middleware(Guard, hosts=frozenset({f"127.0.0.1:{port}", f"localhost:{port}"}))
     return app
 
 
-def _problem(kind: str, status: int, detail: str) -> JSONResponse:
-    """A problem document (RFC 9457)."""
+class Problem(BaseModel):
+    """A problem document (RFC 9457): ``type`` names the cause for programs, ``detail`` says it to a person."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+
+
+PROBLEMS: dict[int | str, dict[str, Any]] = {
+    "default": {"model": Problem, "description": "What is wrong, and how to mend it (application/problem+json)"}
+}
+
+
+def _problem(kind: str, status: int, detail: str, headers: dict[str, str] | None = None) -> JSONResponse:
+    document = Problem(type=kind, title=kind.replace("-", " ").capitalize(), status=status, detail=detail)
+    again = {"Retry-After": str(AGAIN)} if status == 503 else {}
     return JSONResponse(
-        {"type": kind, "title": kind.replace("-", " ").capitalize(), "status": status, "detail": detail},
+        document.model_dump(),
         status_code=status,
+        headers={**(headers or {}), **again},
         media_type="application/problem+json",
     )
+
+
+async def _refused(scope: Scope, receive: Receive, send: Send) -> None:
+    """Answer what :class:`Door` does not let in."""
+    error: YailaError = scope["refused"]
+    await _problem(error.kind, STATUS[type(error)], str(error))(scope, receive, send)

@@ -46,6 +46,8 @@ class Sheet(BaseModel):
     undo: str | None
     redo: str | None
     saved: datetime
+    fault: str
+    """Why the newest state cannot be opened, if so: the film is an earlier one then."""
 
 
 class Trial(BaseModel):
@@ -139,6 +141,7 @@ def sheet_of(state: FilmState, response: Response | None = None) -> Sheet:
         undo=state.undo,
         redo=state.redo,
         saved=state.saved,
+        fault=state.fault,
     )
 
 

@@ -47,7 +47,7 @@ class Guard:
             return "This server answers only to its own address on this machine."
         changes = scope["type"] == "websocket" or scope["method"] not in SAFE
         origin = headers.get("origin")
-        if changes and origin is not None and origin.partition("://")[2] not in self._hosts:
+        if changes and origin is not None and origin not in {f"http://{host}" for host in self._hosts}:
             return "Another site's page may not change anything here."
         if changes and headers.get("sec-fetch-site") in ("cross-site", "same-site"):
             return "Another site's page may not change anything here."

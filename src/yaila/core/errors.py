@@ -80,6 +80,36 @@ class BadBundle(YailaError):
     kind = "bad-bundle"
 
 
+class Occupied(YailaError):
+    """The store, or the port, is another server's."""
+
+    kind = "occupied"
+
+
+class NoRoom(YailaError):
+    """The disk is full, or may not be written to."""
+
+    kind = "no-room"
+
+
+class BadStore(YailaError):
+    """What is kept cannot be read, or is gone from under a running server."""
+
+    kind = "bad-store"
+
+
+class Busy(YailaError):
+    """Something else holds what is needed; a moment later it can be had."""
+
+    kind = "busy"
+
+
+class TooMuch(YailaError):
+    """A request is larger, deeper or longer than anything that makes sense."""
+
+    kind = "too-much"
+
+
 def said(error: Any) -> str:
     """What is wrong first in a value that a model refused (pydantic's ``ValidationError``), in words, and where."""
     errors = error.errors()

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from yaila.core.errors import NoRoom
 from yaila.store.aids import Aid, Aids
 from yaila.store.database import open_database
 from yaila.store.films import FilmCard, Films, FilmState, checked, difference, patched
@@ -57,7 +58,7 @@ class Store:
 
     def __init__(self, home: Path | None = None) -> None:
         self.home = (home or default_home()).resolve()
-        self.home.mkdir(parents=True, exist_ok=True)
+        self._opened()
         self.arrivals = self._folder("arrivals")
         self.reels = self._folder("reels")
         self.tiles = self._folder("tiles")
@@ -67,6 +68,21 @@ class Store:
         self.sources = Sources(engine)
         self.pictures = Pictures(engine, self.home / "pictures", self.room)
         self.aids = Aids(self._folder("aids"))
+
+    def _opened(self) -> None:
+        """See that the folder is one, that it can be written to, and that nobody but its owner looks in."""
+        try:
+            self.home.mkdir(parents=True, exist_ok=True, mode=0o700)
+            self.home.chmod(0o700)
+            with tempfile.TemporaryFile(dir=self.home):
+                pass
+        except (FileExistsError, NotADirectoryError) as error:
+            raise NoRoom(f"{self.home} is a file; the store needs a folder. Choose another with YAILA_HOME.") from error
+        except OSError as error:
+            raise NoRoom(
+                f"The store at {self.home} cannot be written to ({error.strerror}). Mend that, or choose another "
+                "folder with YAILA_HOME."
+            ) from error
 
     @contextmanager
     def room(self, job: str | None = None) -> Iterator[Path]:

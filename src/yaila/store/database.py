@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+import sqlite3
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import JSON, Connection, Engine, ForeignKey, create_engine, event, inspect, text
+from sqlalchemy.engine import ExceptionContext
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-NEWEST = "0002"
+from yaila.core.errors import BadStore, Busy, NoRoom, YailaError
+
+NEWEST = "0003"
 """The newest step in ``upgrades/versions``."""
+
+PATIENCE = 5
+"""How long a statement waits for another program that writes, s."""
 
 
 def now() -> datetime:
@@ -29,18 +36,21 @@ class FilmRow(Base):
 
     __tablename__ = "films"
     id: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
     head: Mapped[int]
     touched: Mapped[datetime] = mapped_column(default=now)
 
 
 class RevisionRow(Base):
-    """One state of a film, whole, with the patch that led to it from its parent. Never changed, never deleted."""
+    """One state of a film: the patch that led to it from its parent, and now and then the document itself, as JSON
+    packed by zlib; ``steps`` says how many patches away that is. Never changed, never deleted."""
 
     __tablename__ = "revisions"
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
     film: Mapped[str] = mapped_column(index=True)
     parent: Mapped[int | None] = mapped_column(ForeignKey("revisions.id"), index=True)
-    document: Mapped[dict[str, Any]]
+    whole: Mapped[bytes | None]
+    steps: Mapped[int]
     patch: Mapped[list[Any]]
     label: Mapped[str]
     made: Mapped[datetime] = mapped_column(default=now)
@@ -94,9 +104,10 @@ def open_database(path: Path) -> Engine:
     Write-ahead logging with full synchronisation: an edit that was accepted is on the disk.
 
     Raises:
-        RuntimeError: a newer program wrote it.
+        BadStore: a newer program wrote it, or it is no database.
+        NoRoom, Busy: as :func:`refused`.
     """
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 20, "check_same_thread": False})
+    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": PATIENCE, "check_same_thread": False})
 
     @event.listens_for(engine, "connect")
     def _prepare(connection: Any, _: Any) -> None:
@@ -106,9 +117,45 @@ def open_database(path: Path) -> Engine:
         cursor.execute("PRAGMA foreign_keys=ON")
         cursor.close()
 
+    @event.listens_for(engine, "handle_error")
+    def _said(context: ExceptionContext) -> None:
+        if isinstance(context.original_exception, sqlite3.Error) and (
+            problem := refused(context.original_exception, path)
+        ):
+            raise problem from context.original_exception
+
     with engine.begin() as connection:
         _upgrade(connection, path.parent)
+    path.chmod(0o600)
+    number = path.stat().st_ino
+
+    @event.listens_for(engine, "begin")
+    def _still_there(_: Connection) -> None:
+        # SQLite would go on writing to a file without a name, and all of it would be gone at the next start.
+        if not path.exists() or path.stat().st_ino != number:
+            raise BadStore(
+                f"The database at {path} was moved or deleted while Yaila runs. Nothing is kept until it is back: stop "
+                "Yaila, put it back, and start again."
+            )
+
     return engine
+
+
+def refused(error: sqlite3.Error, path: Path) -> YailaError | None:
+    """What an error of the database says to a person, if it has a cause outside the program."""
+    code = getattr(error, "sqlite_errorcode", None)
+    main = code & 0xFF if code is not None else None
+    if main in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+        return Busy("The store is being written to by something else. Nothing was changed; try again in a moment.")
+    if main == sqlite3.SQLITE_FULL:
+        return NoRoom(f"The disk of {path.parent} is full. Nothing was changed; make room, then try again.")
+    if main in (sqlite3.SQLITE_READONLY, sqlite3.SQLITE_PERM, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_IOERR):
+        return NoRoom(f"The store at {path.parent} cannot be written to ({error}). Nothing was changed.")
+    if main in (sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CORRUPT):
+        return BadStore(
+            f"{path} is damaged, or no database of Yaila. Put a copy of it back, or move it away to start anew."
+        )
+    return None
 
 
 def _version(connection: Connection) -> str | None:
@@ -139,6 +186,6 @@ def _upgrade(connection: Connection, home: Path) -> None:
             command.stamp(config, "0001")
         command.upgrade(config, NEWEST)
     except CommandError as error:
-        raise RuntimeError(
+        raise BadStore(
             f"The store at {home} was written by a newer Yaila. Update Yaila, or choose another folder."
         ) from error

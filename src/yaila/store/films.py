@@ -1,13 +1,17 @@
 """Films and their revisions.
 
 Every edit is a JSON Patch (RFC 6902) on the revision it was made from, checked against the document's model,
-and kept as a new revision. Undo and redo move ``head`` along the line of revisions; an edit after an undo starts
+laid out, and then kept as a new revision. Undo and redo move ``head`` along the line of revisions; an edit after an undo starts
 a new line, and the old one stays in the table.
 """
 
 from __future__ import annotations
 
+import json
 import secrets
+import threading
+import zlib
+from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
@@ -19,8 +23,9 @@ from pydantic import ValidationError
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
-from yaila.core.errors import BadEdit, NotFound, StaleEdit, said
-from yaila.core.film import Film, choreograph
+from yaila.core.errors import BadEdit, Busy, NotFound, StaleEdit, said
+from yaila.core.film import Film
+from yaila.core.film.plan import plan_of
 from yaila.store.database import FilmRow, RevisionRow, now
 
 
@@ -34,6 +39,7 @@ class FilmState:
     undo: str | None
     redo: str | None
     saved: datetime
+    fault: str = ""
 
 
 @dataclass(frozen=True)
@@ -52,15 +58,47 @@ def patched(film: Film, patch: list[Any]) -> Film:
     Raises:
         BadEdit: the patch does not fit the document, or what it makes is no valid film.
     """
+    document = film.model_dump(mode="json")
     try:
-        document = jsonpatch.apply_patch(film.model_dump(mode="json"), patch)
-    except (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, TypeError, KeyError) as error:
+        document = _applied(document, patch)
+    except (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, *MISFITS) as error:
         raise BadEdit(f"The edit does not fit the film: {error}. Reload the page and try again.") from error
     return checked(document)
 
 
+MISFITS = (TypeError, KeyError, ValueError, IndexError, AttributeError, RecursionError)
+"""What comes of a patch that treats a value as another kind of value."""
+
+MOST_STEPS = 20_000
+"""Operations of a patch."""
+
+MOST_COPIED = 200_000
+"""Values that the copies of a patch may make anew, all together."""
+
+
+def _applied(document: Any, patch: list[Any]) -> Any:
+    """A document after a patch, which is held against what an edit can be: copies of copies grow without end."""
+    if len(patch) > MOST_STEPS:
+        raise BadEdit(f"The edit has {len(patch):,} steps; {MOST_STEPS:,} is the most. Make it in parts.")
+    copied = 0
+    for step in patch:
+        if isinstance(step, dict) and step.get("op") == "copy":
+            copied += _values(jsonpointer.JsonPointer(step["from"]).resolve(document))
+            if copied > MOST_COPIED:
+                raise BadEdit("The edit copies more than a film can hold. Make it in parts.")
+        document = jsonpatch.apply_patch(document, [step], in_place=True)
+    return document
+
+
+def _values(value: Any) -> int:
+    """How many values stand in a JSON value, itself included."""
+    if isinstance(value, dict):
+        return 1 + sum(map(_values, value.values()))
+    return 1 + sum(map(_values, value)) if isinstance(value, list) else 1
+
+
 def checked(document: Any) -> Film:
-    """A film from its JSON document.
+    """A film from its JSON document, which can be laid out and drawn.
 
     Raises:
         BadEdit: with the first thing that is wrong, in words.
@@ -69,7 +107,7 @@ def checked(document: Any) -> Film:
         film = Film.model_validate(document)
     except ValidationError as error:
         raise BadEdit(f"{said(error)}. The film was left as it was.") from error
-    choreograph(film)
+    plan_of(film)
     return film
 
 
@@ -79,43 +117,63 @@ def difference(before: Film, after: Film) -> list[Any]:
     return list(patch)
 
 
+WHOLE = 64
+"""After so many patches a revision keeps the whole document again."""
+
+MOST_OPEN = 24
+"""Films kept in memory, by revision."""
+
+TRIES = 200
+"""How often work in the background is laid on a film that goes on changing."""
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A revision as it can be shown: the film, what is wrong with the revision itself if another had to be taken, and
+    the document as it is kept."""
+
+    film: Film
+    fault: str
+    document: Any
+
+
 class Films:
     """The films in a store."""
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
+        self._opened: OrderedDict[int, Opened] = OrderedDict()
+        self._lock = threading.Lock()
 
     def cards(self) -> list[FilmCard]:
         """All films, the last touched first."""
         with Session(self._engine) as session:
             rows = session.execute(
-                select(FilmRow.id, RevisionRow.document["name"].as_string(), FilmRow.head, FilmRow.touched)
-                .join(RevisionRow, RevisionRow.id == FilmRow.head)
-                .order_by(FilmRow.touched.desc())
+                select(FilmRow.id, FilmRow.name, FilmRow.head, FilmRow.touched).order_by(FilmRow.touched.desc())
             )
             return [FilmCard(*row) for row in rows]
 
     def create(self, film: Film, film_id: str | None = None) -> FilmState:
         """Keep a new film."""
         film_id = film_id or secrets.token_hex(5)
+        plan_of(film)
+        whole = _packed(film.model_dump(mode="json"))
         with Session(self._engine) as session, session.begin():
-            revision = RevisionRow(
-                film=film_id, parent=None, document=film.model_dump(mode="json"), patch=[], label="New film"
-            )
+            revision = RevisionRow(film=film_id, parent=None, whole=whole, steps=0, patch=[], label="New film")
             session.add(revision)
             session.flush()
-            session.add(FilmRow(id=film_id, head=revision.id))
+            session.add(FilmRow(id=film_id, name=film.name, head=revision.id))
         return self.state(film_id)
 
     def state(self, film_id: str) -> FilmState:
-        """A film as it stands.
+        """A film as it stands. Where that cannot be opened any more, it is as it was when it last could, and ``fault``
+        says why.
 
         Raises:
             NotFound: there is no such film.
         """
         with Session(self._engine) as session:
-            row = self._row(session, film_id)
-            return self._state(session, row)
+            return self._state(session, self._row(session, film_id))
 
     def head(self, film_id: str) -> int:
         """The revision that stands."""
@@ -123,12 +181,16 @@ class Films:
             return self._row(session, film_id).head
 
     def at_revision(self, film_id: str, revision: int) -> Film:
-        """The film as it was at a revision."""
+        """The film as it was at a revision, as :meth:`state` shows it.
+
+        Raises:
+            NotFound: there is no such revision of it.
+        """
         with Session(self._engine) as session:
             row = session.get(RevisionRow, revision)
             if row is None or row.film != film_id:
                 raise NotFound("There is no such revision of this film.")
-            return Film.model_validate(row.document)
+            return self._open(session, revision).film
 
     def find(self, name: str) -> FilmState:
         """A film by its id or its name."""
@@ -138,35 +200,34 @@ class Films:
         raise NotFound(f"There is no film “{name}” in the store.")
 
     def edit(self, film_id: str, patch: list[Any], seen: int, label: str = "Edit") -> FilmState:
-        """Apply a patch made on revision ``seen``.
+        """Apply a patch made on revision ``seen``. It is worked out before anything is kept, and while others edit.
 
         Raises:
             StaleEdit: the film has moved on since.
             BadEdit: the patch does not fit, or makes no valid film.
         """
         with Session(self._engine) as session:
-            # Take the write lock before reading, so that two edits cannot both see the same head.
-            session.connection().exec_driver_sql("BEGIN IMMEDIATE")
-            row = self._row(session, film_id)
-            if row.head != seen:
-                raise StaleEdit(
-                    "The film was changed in another window in the meantime, so this edit was not made. "
-                    "What you see is the newest state: do it again there."
-                )
-            before = self._document(session, row)
-            self._keep(session, row, before, patched(before, patch), label, patch)
-            session.commit()
-            return self._state(session, row)
+            if self._row(session, film_id).head != seen:
+                raise StaleEdit(STALE)
+            before = self._open(session, seen)
+        return self._keep(film_id, seen, before, patched(before.film, patch), label, patch)
 
     def change(self, film_id: str, to: Callable[[Film], Film], label: str) -> FilmState:
-        """Change the film as it stands, whatever has been done to it meanwhile; for work done in the background."""
-        with Session(self._engine) as session:
-            session.connection().exec_driver_sql("BEGIN IMMEDIATE")
-            row = self._row(session, film_id)
-            before = self._document(session, row)
-            self._keep(session, row, before, checked(to(before).model_dump(mode="json")), label)
-            session.commit()
-            return self._state(session, row)
+        """Change the film as it stands, whatever has been done to it meanwhile; for work done in the background.
+
+        Raises:
+            Busy: it changed again and again before the work was laid on it.
+        """
+        for _ in range(TRIES):
+            with Session(self._engine) as session:
+                seen = self._row(session, film_id).head
+                before = self._open(session, seen)
+            after = checked(to(before.film).model_dump(mode="json"))
+            try:
+                return self._keep(film_id, seen, before, after, label)
+            except StaleEdit:
+                continue
+        raise Busy("The film changed again and again while this was to be laid on it. Start it again.")
 
     def undo(self, film_id: str, seen: int) -> FilmState:
         """Step back one revision.
@@ -183,52 +244,118 @@ class Films:
 
     def _step(self, film_id: str, seen: int, back: bool) -> FilmState:
         with Session(self._engine) as session:
-            session.connection().exec_driver_sql("BEGIN IMMEDIATE")
             row = self._row(session, film_id)
             if row.head != seen:
                 raise StaleEdit("The film was changed in another window in the meantime. Look, then try again.")
-            step = self._parent(session, row.head) if back else self._following(session, row)
+            step = self._parent(session, row.head) if back else self._following(session, row.head)
             if step is None:
                 raise BadEdit("There is nothing left to undo." if back else "There is nothing left to redo.")
-            row.head = step
-            row.touched = now()
+            name = self._open(session, step).film.name
+        return self._move(film_id, seen, step, name)
+
+    def _keep(
+        self, film_id: str, seen: int, before: Opened, after: Film, label: str, patch: list[Any] | None = None
+    ) -> FilmState:
+        """Make ``after`` the revision that stands, unless it is what stands already."""
+        if after == before.film and not before.fault:
+            return self.state(film_id)
+        document = after.model_dump(mode="json")
+        step = patch if _leads(patch, before, document) else _step_between(before.document, document)
+        if step is not patch and not _leads(step, before, document):
+            step = None
+        with Session(self._engine) as session:
+            steps = (session.scalar(select(RevisionRow.steps).where(RevisionRow.id == seen)) or 0) + 1
+        packed = _packed(document)
+        if step is None or steps >= WHOLE or len(json.dumps(step)) > len(packed):
+            steps = 0
+        revision = RevisionRow(
+            film=film_id,
+            parent=seen,
+            whole=None if steps else packed,
+            steps=steps,
+            patch=step or [],
+            label=label[:80],
+        )
+        return self._move(film_id, seen, revision, after.name, Opened(after, "", document))
+
+    def _move(
+        self, film_id: str, seen: int, to: int | RevisionRow, name: str, opened: Opened | None = None
+    ) -> FilmState:
+        """Let another revision stand, a new one perhaps: a short piece of writing, all or nothing."""
+        with Session(self._engine, expire_on_commit=False) as session:
+            # Take the write lock before reading, so that two edits cannot both see the same head.
+            session.connection().exec_driver_sql("BEGIN IMMEDIATE")
+            row = self._row(session, film_id)
+            if row.head != seen:
+                raise StaleEdit(STALE)
+            if isinstance(to, RevisionRow):
+                session.add(to)
+                session.flush()
+                to = to.id
+            row.head, row.name, row.touched = to, name, now()
             session.commit()
+            if opened:
+                self._remember(to, opened)
             return self._state(session, row)
 
     def _state(self, session: Session, row: FilmRow) -> FilmState:
-        revision = session.get_one(RevisionRow, row.head)
-        following = self._following(session, row)
+        label, parent = session.execute(
+            select(RevisionRow.label, RevisionRow.parent).where(RevisionRow.id == row.head)
+        ).one()
+        following = self._following(session, row.head)
+        opened = self._open(session, row.head)
         return FilmState(
             row.id,
             row.head,
-            Film.model_validate(revision.document),
-            undo=revision.label if revision.parent is not None else None,
+            opened.film,
+            undo=label if parent is not None else None,
             redo=session.scalar(select(RevisionRow.label).where(RevisionRow.id == following)) if following else None,
             saved=row.touched,
+            fault=opened.fault,
         )
 
-    @staticmethod
-    def _document(session: Session, row: FilmRow) -> Film:
-        return Film.model_validate(session.scalar(select(RevisionRow.document).where(RevisionRow.id == row.head)))
+    def _open(self, session: Session, revision: int) -> Opened:
+        """A revision, or the nearest before it that can be opened."""
+        with self._lock:
+            if revision in self._opened:
+                self._opened.move_to_end(revision)
+                return self._opened[revision]
+        document, fault, at = self._document(session, revision), "", revision
+        film = None
+        shown = document
+        while film is None:
+            try:
+                film = checked(shown)
+            except Exception as error:
+                # Whatever it is, the film must open: what it was is said, and what came before is shown.
+                fault = fault or f"{error}".removesuffix(" The film was left as it was.")
+                parent = self._parent(session, at)
+                if parent is None:
+                    film = Film(name=str(document.get("name", ""))[:200] or "Untitled film")
+                else:
+                    at, shown = parent, self._document(session, parent)
+        if fault:
+            fault = f"The newest state of this film cannot be opened: {fault} What you see is an earlier one."
+        return self._remember(revision, Opened(film, fault, document))
+
+    def _remember(self, revision: int, opened: Opened) -> Opened:
+        with self._lock:
+            self._opened[revision] = opened
+            while len(self._opened) > MOST_OPEN:
+                self._opened.popitem(last=False)
+        return opened
 
     @staticmethod
-    def _keep(
-        session: Session, row: FilmRow, before: Film, after: Film, label: str, patch: list[Any] | None = None
-    ) -> None:
-        """Make ``after`` the revision that stands, unless it is what stands already."""
-        if after == before:
-            return
-        revision = RevisionRow(
-            film=row.id,
-            parent=row.head,
-            document=after.model_dump(mode="json"),
-            patch=difference(before, after) if patch is None else patch,
-            label=label[:80],
-        )
-        session.add(revision)
-        session.flush()
-        row.head = revision.id
-        row.touched = now()
+    def _document(session: Session, revision: int) -> Any:
+        """The document of a revision as it is kept: the last whole one before it, and what was done since."""
+        back = select(RevisionRow.id, RevisionRow.parent, RevisionRow.whole, RevisionRow.patch)
+        chain = back.where(RevisionRow.id == revision).cte("chain", recursive=True)
+        chain = chain.union_all(back.join(chain, (RevisionRow.id == chain.c.parent) & chain.c.whole.is_(None)))
+        (*patches, (whole, _)) = session.execute(select(chain.c.whole, chain.c.patch).order_by(chain.c.id.desc())).all()
+        document = json.loads(zlib.decompress(whole))
+        for _, patch in reversed(patches):
+            document = jsonpatch.apply_patch(document, patch, in_place=True)
+        return document
 
     @staticmethod
     def _row(session: Session, film_id: str) -> FilmRow:
@@ -242,9 +369,33 @@ class Films:
         return session.scalar(select(RevisionRow.parent).where(RevisionRow.id == revision))
 
     @staticmethod
-    def _following(session: Session, row: FilmRow) -> int | None:
-        """The revision after ``head`` on the line that redo follows: the newest made from it.
+    def _following(session: Session, revision: int) -> int | None:
+        """The revision after one on the line that redo follows: the newest made from it.
 
         An edit makes the newest line, and what stood after its parent before is not come back to.
         """
-        return session.scalar(select(func.max(RevisionRow.id)).where(RevisionRow.parent == row.head))
+        return session.scalar(select(func.max(RevisionRow.id)).where(RevisionRow.parent == revision))
+
+
+STALE = (
+    "The film was changed in another window in the meantime, so this edit was not made. "
+    "What you see is the newest state: do it again there."
+)
+
+
+def _packed(document: Any) -> bytes:
+    return zlib.compress(json.dumps(document, separators=(",", ":"), ensure_ascii=False).encode())
+
+
+def _step_between(before: Any, after: Any) -> list[Any]:
+    return list(jsonpatch.make_patch(before, after))
+
+
+def _leads(patch: list[Any] | None, before: Opened, document: Any) -> bool:
+    """Whether a patch makes a document of what is kept: nothing is kept on trust."""
+    if patch is None:
+        return False
+    try:
+        return bool(jsonpatch.apply_patch(before.document, patch) == document)
+    except (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, *MISFITS):
+        return False

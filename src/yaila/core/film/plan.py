@@ -6,9 +6,11 @@ The interface draws what stands here and reckons nothing of its own.
 from __future__ import annotations
 
 import math
+from collections import OrderedDict
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from itertools import chain, pairwise
+from threading import Lock
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -240,7 +242,23 @@ class Plan(BaseModel):
 
 
 def plan_of(film: Film) -> Plan:
-    """Lay a film out."""
+    """Lay a film out. Plans of the films last asked for are kept."""
+    known = _PLANS.get(id(film))
+    if known is None or known[0] is not film:
+        known = (film, _laid_out(film))
+        with _PLANNING:
+            _PLANS[id(film)] = known
+            while len(_PLANS) > MOST_PLANS:
+                _PLANS.popitem(last=False)
+    return known[1]
+
+
+MOST_PLANS = 16
+_PLANS: OrderedDict[int, tuple[Film, Plan]] = OrderedDict()
+_PLANNING = Lock()
+
+
+def _laid_out(film: Film) -> Plan:
     choreography = choreograph(film)
     size, frames = film.frame.size, choreography.frames
     plates = [_plate(film, resting(plate), size, choreography.timeline.reveals.get(plate.id)) for plate in film.plates]

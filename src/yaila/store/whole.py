@@ -1,0 +1,63 @@
+"""Files that are whole or absent: written beside their place, brought to the disk, then moved there."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from yaila.core.errors import NoRoom
+
+SPARE = 256 * 2**20
+"""Bytes of a disk that large work leaves free, for edits."""
+
+
+@contextmanager
+def whole_file(path: Path) -> Iterator[Path]:
+    """A path to write to; what stands there at the end appears at ``path``, or nothing if there was an error."""
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.stem[:40]}-", suffix=f".part{path.suffix}")
+    os.close(handle)
+    part = Path(name)
+    try:
+        yield part
+        settle(part)
+        part.replace(path)
+        settle(path.parent)
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Write a file that is whole or absent."""
+    with whole_file(path) as part:
+        part.write_bytes(data)
+
+
+def settle(path: Path) -> None:
+    """Wait until a file or a folder's list of names is on the disk."""
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def ask_room(folder: Path, needed: int, what: str) -> None:
+    """See that work of so many bytes fits on the disk of a folder, with some to spare.
+
+    Raises:
+        NoRoom: it does not.
+    """
+    free = shutil.disk_usage(folder).free
+    if needed + SPARE > free:
+        raise NoRoom(
+            f"{what} needs {_size(needed)} on the disk, and {_size(max(free - SPARE, 0))} can be had. Make room, then "
+            "try again."
+        )
+
+
+def _size(count: int) -> str:
+    return f"{count / 1e9:,.1f} GB" if count >= 1e9 else f"{max(count, 0) / 1e6:,.0f} MB"
