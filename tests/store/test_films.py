@@ -217,9 +217,13 @@ def test_what_the_disk_or_another_program_refuses_is_said_in_a_sentence(store: S
     with store.engine.connect() as connection:
         connection.exec_driver_sql("PRAGMA max_page_count = 1")
         connection.commit()
-    with pytest.raises(NoRoom, match="full"):
+
+    def fill() -> None:
         for number in range(200):
             store.films.edit(one.id, rename(f"{number}" * 40), store.films.head(one.id))
+
+    with pytest.raises(NoRoom, match="full"):
+        fill()
     (tmp_path / "a file").write_text("x")
     with pytest.raises(NoRoom, match="is a file"):
         Store(tmp_path / "a file")

@@ -209,9 +209,16 @@
 <div class="app" class:render={session.step === "render"}>
   <div class="strip"><TopStrip /></div>
   <div class="rail"><Rail onkeys={() => (keysShown = !keysShown)} /></div>
-  {#if session.notice}
+  {#if session.notice || session.sheet?.fault}
     <div class="notice" role="alert">
-      <span>{session.notice}</span><button onclick={() => (session.notice = "")}>Put away</button>
+      {#if session.sheet?.fault}
+        <span>{session.sheet.fault}</span><button
+          title="Make it the film’s newest state"
+          onclick={() => void session.patch([], "Keep an earlier state")}>Keep this state</button
+        >
+      {/if}
+      {#if session.notice}<span>{session.notice}</span><button onclick={() => (session.notice = "")}>Put away</button
+        >{/if}
     </div>
   {/if}
   {#if session.step === "render"}

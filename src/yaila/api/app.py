@@ -22,7 +22,7 @@ from yaila.api import aids, films, fits, frames, jobs, pictures, regions, routes
 from yaila.api.desk import Desk
 from yaila.api.door import Door
 from yaila.api.guard import Guard
-from yaila.core.errors import BadStore, Busy, NoRoom, NotFound, StaleEdit, TooMuch, YailaError
+from yaila.core.errors import BadStore, Busy, Damaged, NoRoom, NotFound, StaleEdit, TooMuch, YailaError
 from yaila.store import Store
 
 SITE = Path(__file__).parent / "site"
@@ -34,6 +34,7 @@ STATUS: dict[type[YailaError], int] = {
     StaleEdit: 412,
     TooMuch: 413,
     NoRoom: 503,
+    Damaged: 503,
     BadStore: 503,
     Busy: 503,
 }

@@ -36,7 +36,7 @@ class Desk:
         self.store = store
         self.farm = Farm(store)
         self.pages = PageStore(384)
-        self.renderer = Renderer(store.pictures.pyramid, self.pages, store.aids.kit)
+        self.renderer = Renderer(store.pictures.pyramid, self.pages, store.aids.kit, lenient=True)
         self._films: OrderedDict[str, tuple[Film, Choreography]] = OrderedDict()
         self._lock = threading.Lock()
         self._drawers = ThreadPoolExecutor(2, thread_name_prefix="viewfinder")

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request, Response
 
-from yaila.api.desk import Desk, desk_of
+from yaila.api.desk import Desk, desk_of, is_count
 from yaila.api.jobs import Job, job_of
 from yaila.core.errors import BadPicture, NotFound
 from yaila.core.film.acts import LayPlate, SwapPicture
@@ -17,6 +17,7 @@ from yaila.core.ground import Point
 from yaila.core.imagery import PAGE
 from yaila.core.imagery.pages import PADDED
 from yaila.core.picture import pyramid_of
+from yaila.formats.whole import ask_room
 from yaila.store.jobs import new_job
 
 router = APIRouter(prefix="/api", tags=["pictures"])
@@ -52,6 +53,8 @@ async def receive_picture(
     job = new_job()
     file = desk.store.arrivals / job
     size = 0
+    coming = request.headers.get("content-length", "")
+    ask_room(desk.store.arrivals, int(coming) if is_count(coming) else 0, f"“{label}”")
     try:
         with file.open("wb") as out:
             async for chunk in request.stream():
@@ -71,7 +74,10 @@ async def receive_picture(
         outcome = desk.store.jobs.get(job).settings
         picture = desk.store.pictures.reference(outcome["sha256"])
         holes = outcome.get("holes", ())
-        if swap:
+        again = [one.name for one in desk.store.films.state(film_id).film.plates if one.picture == picture]
+        if outcome.get("mended") and again and not swap:
+            desk.conclude(job, [], "", f"The picture of “{again[0]}” is whole again.")
+        elif swap:
             desk.conclude(job, [SwapPicture(plate=swap, picture=picture, holes=holes)], f"Swap for {label}")
         else:
             at = Point(x, y) if x is not None and y is not None else None

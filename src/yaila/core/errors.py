@@ -86,6 +86,16 @@ class Occupied(YailaError):
     kind = "occupied"
 
 
+class Damaged(YailaError):
+    """A file that was written here is not any more what was written."""
+
+    kind = "damaged"
+
+    def __init__(self, path: object) -> None:
+        super().__init__("A picture on the disk is damaged. It is made anew from its file; look again in a moment.")
+        self.path = path
+
+
 class NoRoom(YailaError):
     """The disk is full, or may not be written to."""
 

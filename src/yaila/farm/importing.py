@@ -12,6 +12,7 @@ from yaila.farm.pulse import Pulse
 from yaila.formats.georeferencing import is_tiff, read_geotiff, read_world
 from yaila.formats.mbtiles import is_mbtiles, read_mbtiles
 from yaila.store import Store
+from yaila.store.pictures import sha256_of
 
 
 def run(store: Store, job: str) -> None:
@@ -36,12 +37,19 @@ def run(store: Store, job: str) -> None:
             place = read_world(sidecar, row.settings.get("prj"), row.settings.get("world_name", row.name))
         else:
             place = read_geotiff(file, row.name) if is_tiff(file) else None
+        sha256 = sha256_of(file)
+        lost = store.pictures.known(sha256) and not store.pictures.has(sha256)
         picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)), job=job)
     except YailaError as error:
         store.sweep(job)
         store.jobs.note(job, state="failed", message=str(error))
         return
-    found = {"sha256": picture.sha256, "georeference": place.model_dump() if place else None, "holes": holes}
+    found = {
+        "sha256": picture.sha256,
+        "georeference": place.model_dump() if place else None,
+        "holes": holes,
+        "mended": lost,
+    }
     store.jobs.note(job, settings=row.settings | found, done=99)
 
 

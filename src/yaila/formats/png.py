@@ -8,7 +8,10 @@ import numpy as np
 import pyvips
 from numpy.typing import NDArray
 
+from yaila.formats.whole import whole_file
+
 
 def write_png(path: Path, frame: NDArray[np.uint8]) -> None:
     """Write a frame, (height, width, 3) uint8 sRGB."""
-    pyvips.Image.new_from_array(frame, interpretation="srgb").pngsave(str(path), compression=4)
+    with whole_file(path) as part:
+        pyvips.Image.new_from_array(frame, interpretation="srgb").pngsave(str(part), compression=4)

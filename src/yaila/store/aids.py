@@ -11,8 +11,11 @@ from pathlib import Path
 from yaila.core.errors import BadEdit, NotFound
 from yaila.core.picture.kit import Kit, read_sign
 from yaila.core.type import Faces, read_face
+from yaila.formats.whole import ask_room, write_whole
 
 MOST_BYTES = 30_000_000
+
+KEY = re.compile(r"[0-9a-f]{64}")
 
 
 @dataclass(frozen=True)
@@ -28,6 +31,8 @@ class Aids:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
+        self._bad: set[str] = set()
+        self._good: set[str] = set()
         self.kit = Kit(Faces(self.read), self.read)
 
     def add_font(self, data: bytes, name: str) -> Aid:
@@ -50,12 +55,14 @@ class Aids:
         read_sign(data, name)
         key = self._keep(data, ".png")
         if key not in name:
-            (self._folder / f"{key}.name").write_text(name.rsplit(".", 1)[0][:120], "utf-8")
+            write_whole(self._folder / f"{key}.name", name.rsplit(".", 1)[0][:120].encode())
         return Aid(key, self._name_of(key))
 
     def _keep(self, data: bytes, suffix: str) -> str:
         key = hashlib.sha256(data).hexdigest()
-        (self._folder / f"{key}{suffix}").write_bytes(data)
+        ask_room(self._folder, len(data), "This file")
+        write_whole(self._folder / f"{key}{suffix}", data)
+        self._bad.discard(key)
         return key
 
     def _name_of(self, key: str) -> str:
@@ -64,24 +71,40 @@ class Aids:
 
     def fonts(self) -> list[Aid]:
         """All fonts, by name."""
-        keys = [path.stem for path in self._folder.iterdir() if path.suffix in (".ttf", ".otf")]
+        keys = [key for key in self._keys(".ttf", ".otf") if self.sound(key)]
         return sorted((Aid(key, self.kit.faces.wanted(key, False, False).name) for key in keys), key=lambda a: a.name)
 
     def signs(self) -> list[Aid]:
         """All signs, by name."""
         return sorted(
-            (Aid(path.stem, self._name_of(path.stem)) for path in self._folder.glob("*.png")), key=lambda a: a.name
+            (Aid(key, self._name_of(key)) for key in self._keys(".png") if self.sound(key)), key=lambda a: a.name
         )
+
+    def _keys(self, *suffixes: str) -> list[str]:
+        return [path.stem for path in self._folder.iterdir() if path.suffix in suffixes and KEY.fullmatch(path.stem)]
+
+    def sound(self, key: str) -> bool:
+        """Whether a font or a sign is here and is, byte for byte, what was brought."""
+        if key not in self._good | self._bad:
+            whole = hashlib.sha256(self._file(key).read_bytes()).hexdigest() == key
+            (self._good if whole else self._bad).add(key)
+        return key in self._good
 
     def file(self, key: str) -> Path:
         """The file of a font or a sign.
 
         Raises:
-            NotFound: it is not here.
+            NotFound: it is not here, or damaged.
         """
+        path = self._file(key)
+        if not self.sound(key):
+            raise NotFound(f"The file of “{self._name_of(key)}” is damaged. Bring it again.")
+        return path
+
+    def _file(self, key: str) -> Path:
         for suffix in (".ttf", ".otf", ".png"):
             path = self._folder / f"{key}{suffix}"
-            if re.fullmatch(r"[0-9a-f]{64}", key) and path.exists():
+            if KEY.fullmatch(key) and path.exists():
                 return path
         raise NotFound(f"“{key[:12]}” is neither a font nor a sign that is here. Choose another, or bring it again.")
 

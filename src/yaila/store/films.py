@@ -1,8 +1,8 @@
 """Films and their revisions.
 
 Every edit is a JSON Patch (RFC 6902) on the revision it was made from, checked against the document's model,
-laid out, and then kept as a new revision. Undo and redo move ``head`` along the line of revisions; an edit after an undo starts
-a new line, and the old one stays in the table.
+laid out, and then kept as a new revision. Undo and redo move ``head`` along the line of revisions; an edit after an
+undo starts a new line, and the old one stays in the table.
 """
 
 from __future__ import annotations

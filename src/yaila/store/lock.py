@@ -12,7 +12,7 @@ from pathlib import Path
 from filelock import FileLock, Timeout
 
 from yaila.core.errors import Occupied
-from yaila.store.whole import write_whole
+from yaila.formats.whole import write_whole
 
 
 @contextmanager

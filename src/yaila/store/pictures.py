@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import hashlib
 import shutil
+import threading
 from collections.abc import Callable
-from contextlib import AbstractContextManager
+from contextlib import AbstractContextManager, suppress
 from pathlib import Path
 
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from yaila.core.errors import NotFound
+from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import PictureRef
 from yaila.core.imagery import build_pyramid
-from yaila.core.imagery.pyramid import PictureFacts, TiffPyramid, open_pyramid
+from yaila.core.imagery.pyramid import PictureFacts, TiffPyramid, open_pyramid, read_facts
+from yaila.formats.whole import ask_room, settle
 from yaila.store.database import PictureRow
 
 CHUNK = 1 << 20
@@ -38,6 +40,8 @@ class Pictures:
         self._engine = engine
         self._folder = folder
         self._room = room
+        self._rebuilding = threading.Lock()
+        self._lost: set[str] = set()
         folder.mkdir(parents=True, exist_ok=True)
 
     def get(self, sha256: str) -> PictureRow:
@@ -53,10 +57,18 @@ class Pictures:
             session.expunge(row)
             return row
 
-    def has(self, sha256: str) -> bool:
-        """Whether a picture is in store."""
+    def known(self, sha256: str) -> bool:
+        """Whether a picture was taken into the store, whatever has become of its files."""
         with Session(self._engine) as session:
             return session.get(PictureRow, sha256) is not None
+
+    def has(self, sha256: str) -> bool:
+        """Whether a picture is in store, and whole."""
+        try:
+            self.pyramid(sha256)
+        except NotFound:
+            return False
+        return self.known(sha256)
 
     def reference(self, sha256: str) -> PictureRef:
         """A picture as a film's document names it."""
@@ -74,9 +86,32 @@ class Pictures:
             NotFound: it is not in store.
         """
         path = self._folder / sha256 / "pyramid.tif"
-        if not path.exists():
-            raise NotFound("That picture is not in store. Drop its file again.")
-        return open_pyramid(path)
+        try:
+            return open_pyramid(path)
+        except Damaged:
+            return self._rebuilt(sha256)
+
+    def _rebuilt(self, sha256: str) -> TiffPyramid:
+        """A pyramid made anew from the file as it came, if that is still what it was.
+
+        Raises:
+            NotFound: it is not; the picture has to be brought again.
+        """
+        folder = self._folder / sha256
+        with self._rebuilding:
+            with suppress(Damaged):
+                return open_pyramid(folder / "pyramid.tif")
+            if not self.known(sha256):
+                raise NotFound("That picture is not in store. Drop its file again.")
+            source = self.source(sha256)
+            if sha256 in self._lost or not source.exists() or sha256_of(source) != sha256:
+                self._lost.add(sha256)
+                raise NotFound(f"The files of “{self.get(sha256).name}” are damaged. Drop its file again.")
+            with self._room(None) as room:
+                build_pyramid(source, room / "pyramid.tif", self.get(sha256).name)
+                settle(room / "pyramid.tif")
+                (room / "pyramid.tif").replace(folder / "pyramid.tif")
+            return open_pyramid(folder / "pyramid.tif")
 
     def add(
         self,
@@ -97,16 +132,24 @@ class Pictures:
         """
         sha256 = sha256_of(file)
         if not self.has(sha256):
+            found = read_facts(file, name)
+            tiles = found.width * found.height * (4 if found.alpha else 3)
+            # A pyramid is a third larger than its first level.
+            ask_room(self._folder, tiles * 4 // 3 + (file.stat().st_size if keep else 0), f"“{name}”")
             with self._room(job) as room:
                 # It is made elsewhere and appears whole, so that a half one never stands where a picture is looked for.
                 facts = build_pyramid(file, room / "pyramid.tif", name, progress)
                 suffix = {"PNG": ".png", "JPEG": ".jpg", "WebP": ".webp", "TIFF": ".tif"}[facts.format]
                 size = file.stat().st_size
                 (shutil.copyfile if keep else shutil.move)(file, room / f"source{suffix}")
+                settle(room / "pyramid.tif")
+                settle(room / f"source{suffix}")
                 folder = self._folder / sha256
                 shutil.rmtree(folder, ignore_errors=True)
                 room.replace(folder)
+                settle(self._folder)
                 room.mkdir()
+            self._lost.discard(sha256)
             self._note(sha256, name, suffix, size, facts)
         if not keep:
             file.unlink(missing_ok=True)

@@ -8,6 +8,7 @@ by 2**-L exactly: each of its pixels is the mean of 2x2 pixels of the level befo
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
@@ -19,7 +20,7 @@ import tifffile
 from numba import njit
 from numpy.typing import NDArray
 
-from yaila.core.errors import BadPicture
+from yaila.core.errors import BadPicture, Damaged
 from yaila.core.imagery.pages import PAGE
 
 PIXEL_LIMIT = 2_000_000_000
@@ -144,16 +145,38 @@ def upright_srgb(image: pyvips.Image) -> pyvips.Image:
 
 
 class TiffPyramid:
-    """A pyramid file opened for reading; safe to read from several threads."""
+    """A pyramid file opened for reading; safe to read from several threads.
+
+    Raises:
+        Damaged: it is cut short, or no pyramid, when it is opened or at any time while it is read.
+    """
 
     def __init__(self, path: Path) -> None:
-        with tifffile.TiffFile(path) as tiff:
-            levels = [page.aspage() for page in tiff.pages]
-            self._sizes = tuple((page.imagewidth, page.imagelength) for page in levels)
-            self._offsets = [np.asarray(page.dataoffsets, np.int64) for page in levels]
-            self._bands = int(levels[0].samplesperpixel)
-        self._data: NDArray[np.uint8] = np.memmap(path, np.uint8, mode="r").view(np.ndarray)
+        try:
+            with tifffile.TiffFile(path) as tiff:
+                levels = [page.aspage() for page in tiff.pages]
+                self._sizes = tuple((page.imagewidth, page.imagelength) for page in levels)
+                self._offsets = [np.asarray(page.dataoffsets, np.int64) for page in levels]
+                self._bands = int(levels[0].samplesperpixel)
+                self._ends = max(
+                    int(a) + int(b)
+                    for page in levels
+                    for a, b in zip(page.dataoffsets, page.databytecounts, strict=True)
+                )
+            tiles = [-(-width // PAGE) * -(-height // PAGE) for width, height in self._sizes]
+            if self._bands not in (3, 4) or tiles != [len(one) for one in self._offsets]:
+                raise Damaged(path)
+            self._file = path.open("rb")
+        except (OSError, ValueError, IndexError, KeyError, TypeError, tifffile.TiffFileError) as error:
+            raise Damaged(path) from error
+        self._whole()
+        self._data: NDArray[np.uint8] = np.memmap(self._file, np.uint8, mode="r").view(np.ndarray)
         self.alpha = self._bands == 4
+
+    def _whole(self) -> None:
+        """See that what is about to be read is there: reading beyond the end of a mapped file ends the process."""
+        if os.fstat(self._file.fileno()).st_size < self._ends:
+            raise Damaged(Path(self._file.name))
 
     @property
     def sizes(self) -> tuple[tuple[int, int], ...]:
@@ -162,12 +185,14 @@ class TiffPyramid:
 
     def page(self, level: int, column: int, row: int, out: NDArray[np.uint8]) -> None:
         """Fill ``out``, shape (258, 258, 4), with a page and its border: premultiplied RGBA."""
+        self._whole()
         width, height = self._sizes[level]
         x, y = column * PAGE - 1, row * PAGE - 1
         _fill(out, self._data, self._offsets[level], self._bands, width, height, x, y)
 
     def window(self, level: int, x: int, y: int, width: int, height: int) -> NDArray[np.uint8]:
         """Part of a level, (height, width, 4) premultiplied RGBA; beyond the picture its edge is repeated."""
+        self._whole()
         out = np.empty((height, width, 4), np.uint8)
         level_width, level_height = self._sizes[level]
         _fill(out, self._data, self._offsets[level], self._bands, level_width, level_height, x, y)
@@ -205,7 +230,19 @@ def _fill(out, data, offsets, bands, width, height, left, top):  # type: ignore[
             x += run
 
 
-@lru_cache(maxsize=256)
 def open_pyramid(path: Path) -> TiffPyramid:
-    """Open a pyramid that :func:`build_pyramid` wrote."""
+    """Open a pyramid that :func:`build_pyramid` wrote; kept open for as long as it is the same file.
+
+    Raises:
+        Damaged: it is not whole, or gone.
+    """
+    try:
+        facts = path.stat()
+    except OSError as error:
+        raise Damaged(path) from error
+    return _opened(path, facts.st_ino, facts.st_mtime_ns, facts.st_size)
+
+
+@lru_cache(maxsize=256)
+def _opened(path: Path, number: int, changed: int, size: int) -> TiffPyramid:
     return TiffPyramid(path)

@@ -17,11 +17,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, Pose, View
+from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
 from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import labels, markers, regions, routes
 from yaila.core.picture.canvas import bytes_of, painted
-from yaila.core.picture.ground import Quality, Stack, draw_plates, layer_of
+from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of
 from yaila.core.picture.kit import Kit
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.time import Time
@@ -140,8 +141,15 @@ class Renderer:
     """Draws pictures. It keeps the pages of plates that were looked at, and the last ground, which stays the same while
     the camera rests; nothing of that changes what is drawn."""
 
-    def __init__(self, open_picture: Callable[[str], Pyramid], pages: PageStore, kit: Kit | None = None) -> None:
-        self.open_picture, self.pages, self.kit = open_picture, pages, kit or Kit()
+    def __init__(
+        self,
+        open_picture: Callable[[str], Pyramid],
+        pages: PageStore,
+        kit: Kit | None = None,
+        lenient: bool = False,
+    ) -> None:
+        """``lenient`` leaves plates out whose pictures are not there; otherwise nothing is drawn then."""
+        self.open_picture, self.pages, self.kit, self.lenient = open_picture, pages, kit or Kit(), lenient
         self._last: tuple[object, Pixels] | None = None
         self._stacks: OrderedDict[tuple[int, ...], tuple[tuple[Plate, ...], Stack]] = OrderedDict()
         self._films: OrderedDict[int, tuple[Film, Choreography]] = OrderedDict()
@@ -151,7 +159,17 @@ class Renderer:
 
         Raises:
             BadEdit: the film cannot be worked out.
+            NotFound: a picture is not there.
+            Damaged: a picture was, again and again, found to be damaged while it was drawn.
         """
+        try:
+            return self._rendered(request)
+        except Damaged:
+            # Opened anew, it is made anew.
+            self._stacks.clear()
+            return self._rendered(request)
+
+    def _rendered(self, request: Request) -> Picture:
         work = self._begun(request)
         for one in PASSES:
             one(work)
@@ -190,26 +208,35 @@ class Renderer:
     def ground(self, work: Work) -> Pixels:
         """The plates of a scene; marks may move on them while they stay the same."""
         scene, request = work.scene, work.request
-        stack = self._stack(scene.plates)
+        plates, stack = self._stack(scene.plates)
         key = (stack, work.view, request.quality, work.background, scene.reveals)
         last = self._last
         if last is None or last[0] != key:
-            pixels = draw_plates(
-                stack, scene.plates, scene.reveals, work.view, request.quality, self.pages, work.background
-            )
+            pixels = draw_plates(stack, plates, scene.reveals, work.view, request.quality, self.pages, work.background)
             last = self._last = (key, pixels)
         return last[1]
 
-    def _stack(self, plates: tuple[Plate, ...]) -> Stack:
-        """Plates made ready, kept for as long as they are the very same."""
+    def _stack(self, plates: tuple[Plate, ...]) -> tuple[tuple[Plate, ...], Stack]:
+        """Plates made ready, kept for as long as they are the very same, and which they are."""
         ids = tuple(map(id, plates))
         known = self._stacks.get(ids)
-        if known is None or any(a is not b for a, b in zip(known[0], plates, strict=True)):
-            stack = Stack([layer_of(plate, self.open_picture) for plate in reversed(plates)])
-            known = self._stacks[ids] = (plates, stack)
+        if known and all(a is b for a, b in zip(known[0], plates, strict=True)):
+            return known
+        layers: list[PlateLayer] = []
+        found: list[Plate] = []
+        for plate in plates:
+            try:
+                layers.append(layer_of(plate, self.open_picture))
+                found.append(plate)
+            except NotFound:
+                if not self.lenient:
+                    raise
+        made = (tuple(found), Stack(layers[::-1]))
+        if len(found) == len(plates):
+            self._stacks[ids] = made
             while len(self._stacks) > MOST_FILMS:
                 self._stacks.popitem(last=False)
-        return known[1]
+        return made
 
 
 def jpeg(picture: Picture, quality: int) -> bytes:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from yaila.core.analysis.overlap import Open, Rim, rim_of
+from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film, Route, choreograph
 from yaila.core.film.fitting import ground_of
 from yaila.core.picture import Renderer
@@ -67,7 +68,7 @@ class Finding(BaseModel):
     id: str
     kind: Literal[
         "bare", "soft", "seam", "hole", "credit", "unused", "fast", "strobe", "turn", "rest", "miss", "jump", "read",
-        "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters", "pale",
+        "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters", "pale", "picture",
     ]  # fmt: skip
     grave: bool
     first: int
@@ -118,6 +119,7 @@ def soundings_of(
     ]
     if open_picture:
         opened = open_picture
+        findings += _pictures(film, open_picture)
         findings += _seams(film, look, rims or (lambda plate: rim_of(film, film.plate(plate), opened)))
     return sorted(findings, key=lambda finding: (not finding.grave, finding.first, finding.kind))
 
@@ -299,6 +301,33 @@ def _holes(film: Film) -> list[Finding]:
     return found
 
 
+def _pictures(film: Film, open_picture: Open) -> list[Finding]:
+    """Plates whose pictures are not there."""
+    found = []
+    for plate in film.plates:
+        try:
+            open_picture(plate.picture.sha256)
+        except NotFound:
+            at = ground_of(plate, np.array([[plate.picture.width / 2, plate.picture.height / 2]]))[0]
+            found.append(
+                Finding(
+                    id=f"picture-{plate.id}",
+                    kind="picture",
+                    grave=plate.in_film,
+                    first=0,
+                    last=0,
+                    frame=0,
+                    time=timecode(0, film.fps),
+                    at=(float(at[0]), float(at[1])),
+                    plate=plate.id,
+                    figure=1.0,
+                    text=f"The picture of {plate.name} is gone or damaged; it is left out. Drop its file again",
+                    remedy=None,
+                )
+            )
+    return found
+
+
 def _pace(film: Film, choreography: Choreography, paces: Paces) -> list[Finding]:
     found = []
     for fault in pace_faults(film, choreography, paces, _runs):
@@ -366,7 +395,11 @@ def _seams(film: Film, look: Budget, rims: Callable[[str], Rim | None]) -> list[
         partly = (look.fills[:, index] > 0.02) & (look.fills[:, index] < 0.98)
         if index == 0 or not plate.in_film or plate.feather.width >= HARD or not partly.any():
             continue
-        rim = rims(plate.id)
+        try:
+            rim = rims(plate.id)
+        except NotFound:
+            # That a picture is gone is a finding of its own.
+            continue
         if rim is None or rim.step < STEP:
             continue
         first, last = _runs(partly)[0]

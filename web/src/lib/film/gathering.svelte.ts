@@ -1,6 +1,9 @@
 import { api, told, type CapturePlan, type Finding, type Place, type Source } from "../api/client";
 import { session } from "./session.svelte";
 
+/** Kinds of findings that are about no moment of the film. */
+export const WHOLE_FILM = ["credit", "unused", "hole", "picture"];
+
 /** What is being gathered: survey sources, the plan of captures, places found by name, and the soundings. */
 class Gathering {
   sources = $state.raw<Source[]>([]);
@@ -22,7 +25,7 @@ class Gathering {
   grave = $state(0);
   finding = $state.raw<Finding | null>(null);
   /** Those of a stretch of time, for the profile. */
-  timed = $derived(this.findings.filter(({ kind }) => !["credit", "unused", "hole", "seam"].includes(kind)));
+  timed = $derived(this.findings.filter(({ kind }) => kind !== "seam" && !WHOLE_FILM.includes(kind)));
 
   chosen = $derived(this.sources.find((source) => source.id === this.source) ?? null);
 

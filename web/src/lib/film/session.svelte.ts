@@ -111,14 +111,17 @@ export class Session {
   async start(): Promise<void> {
     await this.guarded(async () => {
       this.choices = await told(api.GET("/api/choices"));
-      this.fonts = await told(api.GET("/api/fonts"));
-      this.signs = await told(api.GET("/api/signs"));
       await this.listFilms();
       const wanted = /^#\/films\/([\w-]+)$/.exec(location.hash)?.[1];
       const id = this.cards.find((card) => card.id === wanted)?.id ?? this.cards[0]?.id;
       if (id) await this.open(id);
       else await this.create({ name: "Untitled film", width: 1920, height: 1080, rate: "25" });
     });
+    // What only some marks need must not keep a film from opening.
+    await this.guarded(async () => {
+      this.fonts = await told(api.GET("/api/fonts"));
+      this.signs = await told(api.GET("/api/signs"));
+    }, false);
   }
 
   async listFilms(): Promise<void> {
@@ -527,10 +530,10 @@ export class Session {
   }
 
   /** Do something that may be refused: why stands in the notice. */
-  async guarded(work: () => Promise<void>): Promise<void> {
+  async guarded(work: () => Promise<void>, clear = true): Promise<void> {
     try {
       await work();
-      this.notice = "";
+      if (clear) this.notice = "";
     } catch (error) {
       this.notice = (error as Error).message;
     }

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { resting } from "../film/courses";
   import type { Finding } from "../api/client";
-  import { gathering } from "../film/gathering.svelte";
+  import { WHOLE_FILM, gathering } from "../film/gathering.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import Button from "../ui/Button.svelte";
@@ -11,7 +11,7 @@
 
   function show(finding: Finding) {
     gathering.finding = finding;
-    if (!["credit", "unused", "hole"].includes(finding.kind)) player.seek(finding.frame);
+    if (!WHOLE_FILM.includes(finding.kind)) player.seek(finding.frame);
     if (finding.vantage) {
       session.step = "fly";
       session.select({ kind: "vantage", id: finding.vantage });
@@ -76,7 +76,7 @@
         <button class="what" onclick={() => show(finding)}>
           <Icon name="bob" size={14} fill={finding.grave} />
           <span class="text">{finding.text}</span>
-          <b>{["credit", "unused", "hole"].includes(finding.kind) ? "whole film" : finding.time}</b>
+          <b>{WHOLE_FILM.includes(finding.kind) ? "whole film" : finding.time}</b>
         </button>
         {#if finding.remedy}<Button onclick={() => mend(finding)}>{finding.remedy.text}</Button>{/if}
       </div>
