@@ -94,7 +94,7 @@ def test_a_damaged_font_is_left_out_and_comes_back_when_it_is_brought_again(stor
     (store.home / "aids" / f"{key}.ttf").write_bytes(b"")
     again = Store(store.home).aids
     assert again.fonts() == []
-    with pytest.raises(NotFound, match="damaged. Bring it again"):
+    with pytest.raises(NotFound, match=r"damaged\. Bring it again"):
         again.read(key)
     again.add_font(data, "Own.ttf")
     assert [font.key for font in again.fonts()] == [key]

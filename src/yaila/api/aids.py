@@ -52,7 +52,7 @@ def _brought(key: str, name: str) -> OfferedFont:
 async def bring_font(request: Request, desk: TheDesk, name: FileName) -> OfferedFont:
     """Bring a TrueType or OpenType font; the body is the file."""
     data = await request.body()
-    font = await desk.draw(lambda: desk.store.aids.add_font(data, name))
+    font = await desk.tasks.do(request, "", lambda: desk.store.aids.add_font(data, name))
     return _brought(font.key, font.name)
 
 
@@ -66,7 +66,7 @@ def list_signs(desk: TheDesk) -> list[OfferedSign]:
 async def bring_sign(request: Request, desk: TheDesk, name: FileName) -> OfferedSign:
     """Bring a picture as a sign (PNG, JPEG or WebP); the body is the file."""
     data = await request.body()
-    sign = await desk.draw(lambda: desk.store.aids.add_sign(data, name))
+    sign = await desk.tasks.do(request, "", lambda: desk.store.aids.add_sign(data, name))
     return OfferedSign(key=sign.key, name=sign.name)
 
 

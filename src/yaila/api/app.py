@@ -23,6 +23,7 @@ from yaila.api.desk import Desk
 from yaila.api.door import Door
 from yaila.api.guard import Guard
 from yaila.core.errors import BadStore, Busy, Damaged, NoRoom, NotFound, StaleEdit, TooMuch, YailaError
+from yaila.core.stopping import Stopped
 from yaila.store import Store
 
 SITE = Path(__file__).parent / "site"
@@ -61,7 +62,7 @@ def create_app(store: Store, port: int) -> FastAPI:
         for part in store.reels.glob("*.part.mp4"):
             part.unlink()
         yield
-        app.state.desk.farm.close()
+        app.state.desk.close()
 
     # Its pages of documentation would load scripts from elsewhere; the description itself is at /openapi.json.
     app = FastAPI(title="Yaila", version=__version__, lifespan=life, docs_url=None, redoc_url=None, responses=PROBLEMS)
@@ -84,6 +85,10 @@ def create_app(store: Store, port: int) -> FastAPI:
     def plainly(_: Request, error: HTTPException) -> JSONResponse:
         said = PLAIN.get(error.status_code, str(error.detail))
         return _problem("bad-request", error.status_code, said, dict(error.headers or {}))
+
+    @app.exception_handler(Stopped)
+    def stopped(_: Request, error: Stopped) -> JSONResponse:
+        return _problem(Busy.kind, 503, "Something newer was asked for, and this was left.")
 
     @app.exception_handler(OSError)
     def no_room(_: Request, error: OSError) -> JSONResponse:

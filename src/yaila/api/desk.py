@@ -1,17 +1,15 @@
-"""What the routers share: the store, the farm, the drawing threads and the trials."""
+"""What the routers share: the store, the farm, the lanes of work and the trials."""
 
 from __future__ import annotations
 
-import asyncio
 import hashlib
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from typing import TypeVar
+from collections.abc import Sequence
 
 from fastapi import Request
 
+from yaila.api.lanes import Lane
 from yaila.core.errors import NotFound, YailaError
 from yaila.core.film import Choreography, Film, choreograph
 from yaila.core.film.acts import Act
@@ -20,9 +18,10 @@ from yaila.core.picture import Renderer
 from yaila.farm import Farm
 from yaila.store import Store
 
-T = TypeVar("T")
-
 TRIALS = 64
+
+FRAME_SECONDS = 6.0
+"""After so long a frame is shown without the marks that are not painted yet."""
 
 
 class Desk:
@@ -39,7 +38,10 @@ class Desk:
         self.renderer = Renderer(store.pictures.pyramid, self.pages, store.aids.kit, lenient=True)
         self._films: OrderedDict[str, tuple[Film, Choreography]] = OrderedDict()
         self._lock = threading.Lock()
-        self._drawers = ThreadPoolExecutor(2, thread_name_prefix="viewfinder")
+        self.frames = Lane("frames", 3, 2, FRAME_SECONDS)
+        self.tiles = Lane("tiles", 3, 2)
+        self.checks = Lane("checks", 2, 1)
+        self.tasks = Lane("tasks", 2, 1)
 
     def try_out(self, film: Film) -> str:
         """Keep a film as a trial; returns the name of its state."""
@@ -88,9 +90,11 @@ class Desk:
         else:
             self.store.jobs.note(job, state="done", done=row.total, message=message)
 
-    async def draw(self, work: Callable[[], T]) -> T:
-        """Do drawing work in the drawing threads, so that it never takes the ones that answer other requests."""
-        return await asyncio.get_running_loop().run_in_executor(self._drawers, work)
+    def close(self) -> None:
+        """Stop all that is under way: the server is going."""
+        self.farm.close()
+        for lane in (self.frames, self.tiles, self.checks, self.tasks):
+            lane.close()
 
     def _remember(self, key: str, film: Film) -> tuple[Film, Choreography]:
         entry = (film, choreograph(film))

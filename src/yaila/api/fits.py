@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field, TypeAdapter
 
 from yaila.api.desk import Desk, desk_of
@@ -78,13 +78,15 @@ def start_fit(film_id: str, new: NewFit, desk: TheDesk) -> Job:
 
 
 @router.post("/trials/tie")
-async def make_tie(film_id: str, trial: TieTrial, desk: TheDesk, state: str) -> Tie:
+async def make_tie(film_id: str, trial: TieTrial, desk: TheDesk, request: Request, state: str) -> Tie:
     """The tie that is meant, its feature looked for on the plate below. Nothing is kept."""
     film, _ = desk.film(film_id, state)
     plate = film.plate(trial.plate)
     tie = next((tie for tie in plate.fit.ties if tie.id == trial.tie), None)
-    return await desk.draw(
-        lambda: made_tie(film, plate, trial.at, trial.to, desk.store.pictures.pyramid, tie, trial.exact, trial.ground)
+    return await desk.tasks.do(
+        request,
+        film_id,
+        lambda: made_tie(film, plate, trial.at, trial.to, desk.store.pictures.pyramid, tie, trial.exact, trial.ground),
     )
 
 

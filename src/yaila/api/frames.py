@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Response
+from fastapi import Request as Call
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
@@ -26,11 +27,20 @@ TheDesk = Annotated[Desk, Depends(desk_of)]
 
 JPEG_QUALITY = 88
 
+MOST_PIXELS = 4096 * 2304
+"""The most pixels of a frame that is looked at; of a tall film it is narrower than asked for."""
 
-def jpeg_of(desk: Desk, film: Film, time: Time, width: int, quality: Quality, pose: Pose | None = None) -> bytes:
-    """A frame as JPEG; the film's own camera may be left for another pose."""
-    request = Request(film, time, size_for(film, width), quality, pose)
-    return jpeg(desk.renderer.render(request), JPEG_QUALITY)
+KEPT = {"Cache-Control": "private, max-age=86400, immutable"}
+
+
+def drawn(desk: Desk, film: Film, time: Time, width: int, quality: Quality, pose: Pose | None = None) -> Response:
+    """A frame as JPEG; the film's own camera may be left for another pose. One that took too long to be finished says
+    so in ``X-Unfinished``, and is not kept."""
+    shape = film.frame.width / film.frame.height
+    width = min(width, int((MOST_PIXELS * shape) ** 0.5)) // 2 * 2
+    picture = desk.renderer.render(Request(film, time, size_for(film, max(width, 2)), quality, pose))
+    headers = {"X-Unfinished": "marks"} if picture.unfinished else KEPT
+    return Response(jpeg(picture, JPEG_QUALITY), media_type="image/jpeg", headers=headers)
 
 
 @router.get("/frames/{frame}.jpg", response_class=Response)
@@ -38,23 +48,20 @@ async def get_frame(
     film_id: str,
     frame: int,
     desk: TheDesk,
+    request: Call,
     state: str,
     width: Annotated[int, Query(ge=64, le=4096)] = 640,
     quality: Literal["draft", "final"] = "draft",
 ) -> Response:
     """A frame of a state of the film, as JPEG; the same address always gives the same picture."""
 
-    def work() -> bytes:
+    def work() -> Response:
         film, choreography = desk.film(film_id, state)
         if not 0 <= frame < choreography.frames:
             raise NotFound(f"The film has no frame {frame}.")
-        return jpeg_of(desk, film, Time(frame), width // 2 * 2, Quality[quality.upper()])
+        return drawn(desk, film, Time(frame), width, Quality[quality.upper()])
 
-    return Response(
-        await desk.draw(work),
-        media_type="image/jpeg",
-        headers={"Cache-Control": "private, max-age=86400, immutable"},
-    )
+    return await desk.frames.do(request, film_id, work)
 
 
 class Moments(BaseModel):
@@ -160,11 +167,11 @@ class Flight(BaseModel):
 
 
 @router.post("/flight", response_class=Response)
-async def fly(film_id: str, flight: Flight, desk: TheDesk, state: str) -> Response:
+async def fly(film_id: str, flight: Flight, desk: TheDesk, request: Call, state: str) -> Response:
     """Where a gesture brings the camera, and what it sees there: a JPEG, with the pose as JSON in the header
     ``X-Pose``."""
 
-    def work() -> tuple[bytes, FlownPose]:
+    def work() -> Response:
         film, choreography = desk.film(film_id, state)
         if flight.pose:
             pose = flight.pose.pose
@@ -174,10 +181,11 @@ async def fly(film_id: str, flight: Flight, desk: TheDesk, state: str) -> Respon
             raise NotFound("There is no camera yet to take off from.")
         pose = after(pose, flight.gesture, film.frame.size)
         flown = FlownPose(**{name: getattr(pose, name) for name in FlownPose.model_fields})
-        return jpeg_of(desk, film, Time(flight.frame), flight.width // 2 * 2, Quality.DRAFT, pose), flown
+        answer = drawn(desk, film, Time(flight.frame), flight.width, Quality.DRAFT, pose)
+        answer.headers["X-Pose"] = flown.model_dump_json()
+        return answer
 
-    picture, pose = await desk.draw(work)
-    return Response(picture, media_type="image/jpeg", headers={"X-Pose": pose.model_dump_json()})
+    return await desk.frames.do(request, film_id, work)
 
 
 def after(pose: Pose, gesture: Gesture, size: FrameSize) -> Pose:

@@ -98,35 +98,51 @@ async def receive_picture(
 
 
 @router.get("/films/{film_id}/plates/{plate_id}/tiles/{look}/{level}/{column}/{row}", response_class=Response)
-def get_tile(
-    film_id: str, plate_id: str, look: str, level: int, column: int, row: int, desk: TheDesk, state: str
+async def get_tile(
+    film_id: str,
+    plate_id: str,
+    look: str,
+    level: int,
+    column: int,
+    row: int,
+    desk: TheDesk,
+    request: Request,
+    state: str,
 ) -> Response:
     """A tile of a plate as the chart shows it, 256 pixels square or less at the edge: JPEG, or WebP with alpha.
 
     Level 0 is the full picture; ``look``, from the plan, names what the pixels depend on.
     """
-    film, _ = desk.film(film_id, state)
-    plate = film.plate(plate_id)
-    if plate.look != look:
-        raise NotFound("The plate has another look by now.")
-    pyramid = pyramid_of(plate, desk.store.pictures.pyramid)
-    if not 0 <= level < len(pyramid.sizes):
-        raise NotFound("The picture has no such level.")
-    width, height = pyramid.sizes[level]
-    if not (0 <= column * PAGE < width and 0 <= row * PAGE < height):
-        raise NotFound("The picture has no such tile.")
-    page = np.empty((PADDED, PADDED, 4), np.uint8)
-    pyramid.page(level, column, row, page)
-    tile = page[1 : 1 + min(PAGE, height - row * PAGE), 1 : 1 + min(PAGE, width - column * PAGE)]
-    return _encoded(tile, pyramid.alpha)
+
+    def work() -> Response:
+        film, _ = desk.film(film_id, state)
+        plate = film.plate(plate_id)
+        if plate.look != look:
+            raise NotFound("The plate has another look by now.")
+        pyramid = pyramid_of(plate, desk.store.pictures.pyramid)
+        if not 0 <= level < len(pyramid.sizes):
+            raise NotFound("The picture has no such level.")
+        width, height = pyramid.sizes[level]
+        if not (0 <= column * PAGE < width and 0 <= row * PAGE < height):
+            raise NotFound("The picture has no such tile.")
+        page = np.empty((PADDED, PADDED, 4), np.uint8)
+        pyramid.page(level, column, row, page)
+        tile = page[1 : 1 + min(PAGE, height - row * PAGE), 1 : 1 + min(PAGE, width - column * PAGE)]
+        return _encoded(tile, pyramid.alpha)
+
+    return await desk.tiles.do(request, film_id, work)
 
 
 @router.get("/pictures/{sha256}/thumb", response_class=Response)
-def get_thumb(sha256: str, desk: TheDesk) -> Response:
+async def get_thumb(sha256: str, desk: TheDesk, request: Request) -> Response:
     """A small copy of a picture: the first level with its shorter side under 200 pixels."""
-    pyramid = desk.store.pictures.pyramid(sha256)
-    level = next((i for i, size in enumerate(pyramid.sizes) if min(size) < 200), len(pyramid.sizes) - 1)
-    return _encoded(pyramid.read(level), pyramid.alpha)
+
+    def work() -> Response:
+        pyramid = desk.store.pictures.pyramid(sha256)
+        level = next((i for i, size in enumerate(pyramid.sizes) if min(size) < 200), len(pyramid.sizes) - 1)
+        return _encoded(pyramid.read(level), pyramid.alpha)
+
+    return await desk.tiles.do(request, "", work)
 
 
 def _encoded(tile: np.ndarray, alpha: bool) -> Response:

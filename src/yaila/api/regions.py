@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Header, Response
+from fastapi import APIRouter, Depends, Header, Request, Response
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
@@ -36,13 +36,15 @@ class Outlines(BaseModel):
 
 @router.post("/plates/{plate_id}/trace")
 async def trace_plate(
-    film_id: str, plate_id: str, new: NewTrace, seen: Seen, desk: TheDesk, response: Response
+    film_id: str, plate_id: str, new: NewTrace, seen: Seen, desk: TheDesk, request: Request, response: Response
 ) -> Sheet:
     """Trace what a plate's land leaves to a region."""
     revision = revision_of(seen)
     film = desk.store.films.at_revision(film_id, revision)
     plate = film.plate(plate_id)
-    region = await desk.draw(lambda: trace(plate, desk.store.pictures.pyramid, new.tolerance, new.least))
+    region = await desk.tasks.do(
+        request, film_id, lambda: trace(plate, desk.store.pictures.pyramid, new.tolerance, new.least)
+    )
     patch = difference(film, AddRegion(region=region).apply(film))
     return sheet_of(desk.store.films.edit(film_id, patch, revision, f"Trace {plate.name}"), response)
 

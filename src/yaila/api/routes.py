@@ -55,7 +55,7 @@ async def import_routes(
             desk.store.films.edit(film_id, difference(film, laid), revision, f"Bring {name}"[:80]), response
         )
 
-    return await desk.draw(work)
+    return await desk.tasks.do(request, film_id, work)
 
 
 WRITERS: dict[str, tuple[Callable[[list[Track]], str], str]] = {

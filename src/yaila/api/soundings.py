@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
 from yaila.api.desk import Desk, desk_of
@@ -49,8 +49,8 @@ def _rims(desk: Desk) -> _Rims:
 
 
 @router.get("/soundings")
-async def get_soundings(film_id: str, desk: TheDesk, state: str) -> Soundings:
-    """The findings of a state of the film."""
+async def get_soundings(film_id: str, desk: TheDesk, request: Request, state: str) -> Soundings:
+    """The findings of a state of the film; of several states, only the one asked for last is looked at to the end."""
     film, _ = desk.film(film_id, state)
     metres = film.ground.kind == "mercator"
 
@@ -71,5 +71,5 @@ async def get_soundings(film_id: str, desk: TheDesk, state: str) -> Soundings:
             desk.renderer,
         )
 
-    findings = await desk.draw(work)
+    findings = await desk.checks.do(request, film_id, work, film_id)
     return Soundings(findings=findings, grave=sum(finding.grave for finding in findings))

@@ -39,12 +39,22 @@ class ReelSettings(BaseModel):
     crf: int = Field(18, ge=0, le=51)
 
 
+MOST_HEIGHT = 8192
+
+
 def size_for(film: Film, width: int | None) -> FrameSize:
-    """The frame size of a reel of a given width: the film's shape, even numbers."""
+    """The frame size of a reel of a given width: the film's shape, even numbers.
+
+    Raises:
+        BadRender: it would be too high.
+    """
     size = film.frame.size
     if width is None:
         return size
-    return FrameSize(width, max(2, round(width * size.height / size.width / 2) * 2))
+    height = max(2, round(width * size.height / size.width / 2) * 2)
+    if height > MOST_HEIGHT:
+        raise BadRender(f"A reel {width} wide of this film would be {height:,} high; {MOST_HEIGHT:,} is the most.")
+    return FrameSize(width, height)
 
 
 def frames_of(film: Film, settings: ReelSettings) -> range:

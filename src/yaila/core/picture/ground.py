@@ -25,6 +25,7 @@ from yaila.core.imagery import PAGE, AdjustedPyramid, PageStore, Pyramid
 from yaila.core.imagery.pages import PageKey, PagesFull
 from yaila.core.picture import raster
 from yaila.core.picture.reveals import mask_of
+from yaila.core.stopping import current, go_on
 
 
 class Quality(Enum):
@@ -161,6 +162,7 @@ class Stack:
             hiding = np.stack(list(masks.values()))
         bands = [(0, view.size.height)]
         while bands:
+            go_on()
             first, last = bands.pop()
             try:
                 self._band(out, first, last, maps, settings, hiding, background, quality, store)
@@ -226,7 +228,13 @@ def _yield_to_others() -> None:
 
 def _in_threads(rows: Callable[[int, int], None], first: int, last: int) -> None:
     """Call ``rows`` for parts of a range of rows side by side, one for each processor and a few to spare."""
-    count = (os.cpu_count() or 2) * 4
+    count, stop = (os.cpu_count() or 2) * 4, current()
+
+    def part(start: int, end: int) -> None:
+        if not (stop and stop.stopped):
+            rows(start, end)
+
     edges = np.linspace(first, last, count + 1).astype(int)
-    for done in [_threads().submit(rows, int(a), int(b)) for a, b in pairwise(edges) if b > a]:
+    for done in [_threads().submit(part, int(a), int(b)) for a, b in pairwise(edges) if b > a]:
         done.result()
+    go_on()

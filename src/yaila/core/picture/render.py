@@ -25,6 +25,7 @@ from yaila.core.picture.canvas import bytes_of, painted
 from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of
 from yaila.core.picture.kit import Kit
 from yaila.core.picture.stage import Easel, Piece, Stage
+from yaila.core.stopping import go_on, late
 from yaila.core.time import Time
 
 MOST_FILMS = 16
@@ -65,9 +66,10 @@ class Layer:
 
 @dataclass(frozen=True)
 class Picture:
-    """A finished frame."""
+    """A finished frame, or one that lacks marks, as its time was over before all of them were painted."""
 
     pixels: Pixels
+    unfinished: bool = False
 
     @property
     def rgb(self) -> NDArray[np.uint8]:
@@ -85,6 +87,7 @@ class Work:
     renderer: Renderer
     pixels: Pixels = field(default_factory=lambda: np.zeros((0, 0, 4), np.uint8))
     standing: list[Piece] = field(default_factory=list)
+    unfinished: bool = False
 
     @property
     def background(self) -> tuple[int, int, int, int]:
@@ -118,6 +121,10 @@ def _paint(work: Work, pieces: list[Piece], ground: Pixels) -> None:
     if pieces:
         with painted(work.pixels, opaque=not work.request.clear) as canvas:
             for piece in pieces:
+                go_on()
+                if late():
+                    work.unfinished = True
+                    break
                 piece.paint(Easel(canvas, ground))
 
 
@@ -173,7 +180,7 @@ class Renderer:
         work = self._begun(request)
         for one in PASSES:
             one(work)
-        return Picture(work.pixels)
+        return Picture(work.pixels, work.unfinished)
 
     def layers(self, request: Request) -> list[Layer]:
         """The same picture in layers, from the ground up: laid over one another ("over", W3C Compositing and Blending

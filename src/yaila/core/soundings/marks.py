@@ -3,13 +3,15 @@ frame, too fast, or flashing."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cache
-from itertools import combinations, pairwise
-from typing import Literal
+from itertools import pairwise
+from typing import Any, Literal
 
 import cv2
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, View
@@ -20,6 +22,7 @@ from yaila.core.film.scene import present_at
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.picture.canvas import bytes_of
 from yaila.core.picture.labels import box_of, lies_flat, seen_at
+from yaila.core.stopping import go_on
 from yaila.core.time import Time
 from yaila.core.type import Faces, set_text
 
@@ -66,6 +69,9 @@ MOST_RIDDEN = 20_000
 MOST_LOOKS = 60
 """Moments at which a mark is looked at."""
 
+ALL_LOOKS = 12_000
+"""Moments at which all labels together are looked at, as long as that leaves eight to each."""
+
 
 @dataclass(frozen=True)
 class MarkFault:
@@ -101,36 +107,49 @@ def mark_faults(
     found = [*_unseen(film, choreography), *_fleet(film, choreography), *_flashing(film, choreography)]
     step = max(round(float(film.fps.value) / 5), 1)
     sights: dict[str, list[_Sight]] = {}
+    looks = min(max(ALL_LOOKS // max(len(film.labels), 1), 8), MOST_LOOKS)
+
+    @cache
+    def view(frame: int) -> View:
+        return View.of(choreography.pose(Time(frame)), film.frame.size)
+
     for label in film.labels:
+        go_on()
         if label.shown:
-            sights[label.id] = _sights(film, choreography, label, step, faces)
+            sights[label.id] = _sights(
+                film, choreography, label, _frames(choreography, label.id, step, looks), view, faces
+            )
             found += _reading(film, label, sights[label.id], choreography, step)
         found += _letters(film, label, choreography, faces)
     found += _covered(film, sights, step)
-    found += _under_signs(film, choreography, sights, step)
+    found += _under_signs(film, choreography, sights, step, view)
     if renderer:
         found += _pale(film, choreography, sights, renderer)
     return found
 
 
-def _frames(choreography: Choreography, key: str, step: int) -> list[int]:
+def _frames(choreography: Choreography, key: str, step: int, looks: int) -> list[int]:
     there = choreography.timeline.ranges[key]
     first, end = max(there.start.first_frame, 0), min(there.end.first_frame, choreography.frames)
     # All films' marks are looked at on the same frames, so that they can be compared.
-    wide = step * max(-(-(end - first) // (step * MOST_LOOKS)), 1)
+    wide = step * max(-(-(end - first) // (step * looks)), 1)
     return [frame for frame in range(first - first % step, end, wide) if frame >= first]
 
 
-def _sights(film: Film, choreography: Choreography, label: Label, step: int, faces: Faces) -> list[_Sight]:
+def _sights(
+    film: Film,
+    choreography: Choreography,
+    label: Label,
+    frames: list[int],
+    view: Callable[[int], View],
+    faces: Faces,
+) -> list[_Sight]:
     found = []
-    size = film.frame.size
-    for frame in _frames(choreography, label.id, step):
-        pose = choreography.pose(Time(frame))
+    for frame in frames:
         present = present_at(film, choreography, label, Time(frame))
-        if not present or present.opacity * present.look.opacity * seen_at(label, pose.span) < READABLE:
+        if not present or present.opacity * present.look.opacity * seen_at(label, view(frame).pose.span) < READABLE:
             continue
-        view = View.of(pose, size)
-        spot = box_of(replace(present, scale=1.0), view, faces)
+        spot = box_of(replace(present, scale=1.0), view(frame), faces)
         if spot is None:
             continue
         whole = present.came >= 1 and present.gone >= 1
@@ -202,25 +221,50 @@ def _letters(film: Film, label: Label, choreography: Choreography, faces: Faces)
     return [MarkFault("letters", True, first, first, first, float(len(missing)), text, label.id)]
 
 
-def _covered(film: Film, sights: dict[str, list[_Sight]], step: int) -> list[MarkFault]:
-    names = {label.id: label.name for label in film.labels}
-    found = []
-    for (one, mine), (other, theirs) in combinations(sights.items(), 2):
-        boxes = {sight.frame: sight.box for sight in theirs}
-        meets = []
+def _boxed(boxes: list[NDArray[np.float32]]) -> Any:
+    """Upright boxes around boxes."""
+    corners = np.array(boxes)
+    return shapely.box(*corners.min(axis=1).T, *corners.max(axis=1).T)
+
+
+def _by_frame(sights: dict[str, list[_Sight]]) -> dict[int, list[tuple[str, _Sight]]]:
+    seen: dict[int, list[tuple[str, _Sight]]] = {}
+    for key, mine in sights.items():
         for sight in mine:
-            if sight.frame in boxes:
-                box = boxes[sight.frame]
-                shared = float(cv2.intersectConvexConvex(sight.box, box)[0])
-                share = shared / max(min(_area(sight.box), _area(box)), 1.0)
-                if share > COVERED:
-                    meets.append((share, sight.frame))
-        if len(meets) * step >= 10:
-            share, frame = max(meets)
-            first, last = min(f for _, f in meets), max(f for _, f in meets)
-            text = f"“{names[one]}” and “{names[other]}” cover each other"
-            found.append(MarkFault("covered", False, first, last, frame, share, text, one))
-    return found
+            seen.setdefault(sight.frame, []).append((key, sight))
+    return seen
+
+
+def _covered(film: Film, sights: dict[str, list[_Sight]], step: int) -> list[MarkFault]:
+    """Labels of which others cover a part: the worst pair of each label, and how many others there are."""
+    names = {label.id: label.name for label in film.labels}
+    order = {key: place for place, key in enumerate(sights)}
+    meets: dict[tuple[str, str], list[tuple[float, int]]] = {}
+    for frame, seen in _by_frame(sights).items():
+        go_on()
+        upright = _boxed([sight.box for _, sight in seen])
+        for i, j in shapely.STRtree(upright).query(upright).T.tolist():
+            (one, mine), (other, theirs) = seen[i], seen[j]
+            if order[one] >= order[other]:
+                continue
+            shared = float(cv2.intersectConvexConvex(mine.box, theirs.box)[0])
+            share = shared / max(min(_area(mine.box), _area(theirs.box)), 1.0)
+            if share > COVERED:
+                meets.setdefault((one, other), []).append((share, frame))
+    found: dict[str, tuple[list[tuple[float, int]], str, int]] = {}
+    for (one, other), them in meets.items():
+        if len(them) * step >= 10:
+            worst, partner, count = found.get(one, ([], "", 0))
+            found[one] = (*((them, other) if max(them) > max(worst, default=(0.0, 0)) else (worst, partner)), count + 1)
+    faults = []
+    for one, (them, other, count) in found.items():
+        share, frame = max(them)
+        text = f"“{names[one]}” and “{names[other]}” cover each other"
+        if count > 1:
+            text += f"; {count - 1} more {'covers' if count == 2 else 'cover'} it"
+        first, last = min(f for _, f in them), max(f for _, f in them)
+        faults.append(MarkFault("covered", False, first, last, frame, share, text, one))
+    return faults
 
 
 def _unseen(film: Film, choreography: Choreography) -> list[MarkFault]:
@@ -309,48 +353,67 @@ def _flashing(film: Film, choreography: Choreography) -> list[MarkFault]:
         share = _share_of_frame(film, choreography, mark, frame, size)
         flashes += [(start + k * each, share, mark.id, mark.name) for k in range(count)]
     flashes.sort()
+    times = np.array([time for time, *_ in flashes])
+    # What flashes at different moments adds up in number, what flashes together in area.
+    summed = np.concatenate([[0.0], np.cumsum([share for _, share, _, _ in flashes])])
     found: dict[str, MarkFault] = {}
-    for time, _, _, _ in flashes:
-        second = [one for one in flashes if time <= one[0] < time + rate]
-        # What flashes at different moments adds up in number, what flashes together in area.
-        area = max(sum(one[1] for one in second if abs(one[0] - other[0]) < 1) for other in second)
-        names = list(dict.fromkeys(one[3] for one in second))
-        if len(second) > FLASHES and area > FLASH_AREA and second[0][2] not in found:
+    for first, (time, _, key, _) in enumerate(flashes):
+        end = int(np.searchsorted(times, time + rate))
+        if end - first <= FLASHES or key in found:
+            continue
+        second = times[first:end]
+        low = np.searchsorted(times[first:end], second - 1, side="right") + first
+        high = np.searchsorted(times[first:end], second + 1) + first
+        area = float((summed[high] - summed[low]).max())
+        if area > FLASH_AREA:
+            names = list(dict.fromkeys(one[3] for one in flashes[first:end]))
             said = f"{names[0]} flashes" if len(names) == 1 else f"{' and '.join(names[:3])} flash"
-            text = f"{said} {len(second)} times within a second, over {area * 100:.0f} % of the picture"
-            last = int(second[-1][0])
-            found[second[0][2]] = MarkFault(
-                "flashes", True, int(time), last, int(time), float(len(second)), text, second[0][2]
+            text = f"{said} {end - first} times within a second, over {area * 100:.0f} % of the picture"
+            found[key] = MarkFault(
+                "flashes", True, int(time), int(second[-1]), int(time), float(end - first), text, key
             )
     return list(found.values())
 
 
-def _under_signs(film: Film, choreography: Choreography, sights: dict[str, list[_Sight]], step: int) -> list[MarkFault]:
+def _under_signs(
+    film: Film,
+    choreography: Choreography,
+    sights: dict[str, list[_Sight]],
+    step: int,
+    view: Callable[[int], View],
+) -> list[MarkFault]:
     """Text that lies on the ground under signs that stand on it."""
-    found = []
     lying = {label.id: label.name for label in film.labels if label.id in sights and lies_flat(label)}
-    for marker in film.markers:
-        look = film.look_of(marker)
-        if not marker.shown or look.scales == "ground" or not lying:
+    signs = [marker for marker in film.markers if marker.shown and film.look_of(marker).scales != "ground"]
+    if not lying or not signs:
+        return []
+    places = np.array([marker.place for marker in signs])
+    halves = np.array([resting(film.look_of(marker)).size / 2 for marker in signs])
+    meets: dict[tuple[str, int], list[tuple[float, int]]] = {}
+    for frame, seen in _by_frame({key: sights[key] for key in lying}).items():
+        go_on()
+        u, v, depth = view(frame).project(places).T
+        there = (depth > 0) & [Time(frame) in choreography.timeline.ranges[marker.id] for marker in signs]
+        which = np.flatnonzero(there)
+        if not len(which):
             continue
-        there, half = choreography.timeline.ranges[marker.id], resting(look).size / 2
-        for key, name in lying.items():
-            meets = []
-            for sight in sights[key]:
-                if Time(sight.frame) not in there:
-                    continue
-                view = View.of(choreography.pose(Time(sight.frame)), film.frame.size)
-                u, v, depth = view.project(np.array([marker.place]))[0].tolist()
-                if depth <= 0:
-                    continue
-                box = np.array([[u - half, v - half], [u + half, v - half], [u + half, v + half], [u - half, v + half]])
-                shared = float(cv2.intersectConvexConvex(sight.box, box.astype(np.float32))[0])
-                if shared / max(_area(sight.box), 1.0) > COVERED:
-                    meets.append((shared / max(_area(sight.box), 1.0), sight.frame))
-            if len(meets) * step >= 10:
-                share, frame = max(meets)
-                text = f"“{marker.name}” stands on “{name}”"
-                found.append(MarkFault("covered", False, meets[0][1], meets[-1][1], frame, share, text, key))
+        u, v, half = u[which], v[which], halves[which]
+        boxes = np.stack(
+            [np.stack([u + a * half, v + b * half], axis=1) for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))], axis=1
+        ).astype(np.float32)
+        tree = shapely.STRtree(_boxed([sight.box for _, sight in seen]))
+        for i, j in tree.query(_boxed(list(boxes))).T.tolist():
+            key, sight = seen[j]
+            share = float(cv2.intersectConvexConvex(sight.box, boxes[i])[0]) / max(_area(sight.box), 1.0)
+            if share > COVERED:
+                meets.setdefault((key, int(which[i])), []).append((share, frame))
+    found = []
+    for (key, sign), them in meets.items():
+        if len(them) * step >= 10:
+            share, frame = max(them)
+            text = f"“{signs[sign].name}” stands on “{lying[key]}”"
+            first, last = min(f for _, f in them), max(f for _, f in them)
+            found.append(MarkFault("covered", False, first, last, frame, share, text, key))
     return found
 
 

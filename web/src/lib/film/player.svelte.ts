@@ -12,6 +12,10 @@ export class Player {
   quality = $state<"draft" | "final">("draft");
   picture = $state.raw<ImageBitmap | null>(null);
   shownFrame = $state(-1);
+  /** Why the frame at the playhead cannot be shown. */
+  problem = $state("");
+  /** Whether the picture lacks marks, as drawing it took too long. */
+  unfinished = $state(false);
   /** Pixels wide that the picture is asked for. */
   width = $state(640);
   /** Frames a second that reach the screen while playing. */
@@ -98,20 +102,29 @@ export class Player {
     const frame = this.frame;
     const key = this.#key;
     try {
-      const bitmap = await this.#fetch(frame, quality, new AbortController().signal);
+      this.#stillAbort?.abort();
+      this.#stillAbort = new AbortController();
+      const bitmap = await this.#fetch(frame, quality, this.#stillAbort.signal);
+      this.problem = "";
       if (ask < this.#stillShown || key !== this.#key || this.playing) return bitmap.close();
       this.#stillShown = ask;
       this.#show(bitmap, frame);
-    } catch {
-      // Gone already: a newer still is on its way.
+    } catch (error) {
+      // One that was let go is no fault: a newer still is on its way.
+      if (ask === this.#stillAsk && (error as Error).name !== "AbortError") this.problem = (error as Error).message;
     }
   }
 
   #stillShown = 0;
+  #stillAbort: AbortController | null = null;
 
   async #fetch(frame: number, quality: string, signal: AbortSignal): Promise<ImageBitmap> {
     const answer = await fetch(frameUrl(session.id, session.state, frame, this.width, quality), { signal });
-    if (!answer.ok) throw new Error(`Frame ${frame}: ${answer.status}`);
+    if (!answer.ok) {
+      const told = (await answer.json().catch(() => null)) as { detail?: string } | null;
+      throw new Error(told?.detail ?? `The server answered ${answer.status}.`);
+    }
+    this.unfinished = answer.headers.has("X-Unfinished");
     return createImageBitmap(await answer.blob());
   }
 
@@ -167,6 +180,12 @@ export class Player {
       if (wanted.has(frame)) continue;
       this.#ready.delete(frame);
       if (bitmap !== this.picture) bitmap.close();
+    }
+    // The server leaves what is let go here.
+    for (const [frame, abort] of this.#pending) {
+      if (wanted.has(frame)) continue;
+      this.#pending.delete(frame);
+      abort.abort();
     }
     for (const frame of wanted) {
       if (this.#pending.size >= OUTSTANDING) break;

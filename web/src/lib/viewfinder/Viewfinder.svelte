@@ -207,6 +207,10 @@
             : "Set a vantage in Fly, and the camera’s picture appears here."
           : "The camera’s picture appears here."}
       </p>
+    {:else if player.problem && !player.playing}
+      <p class="told" role="status">{player.problem}</p>
+    {:else if player.unfinished && !player.playing}
+      <p class="told" role="status">This frame takes too long to draw; some marks are left out here.</p>
     {/if}
   </div>
   <div class="transport">
@@ -317,6 +321,14 @@
     font-size: 12.5px;
     padding: 0 30px;
     text-align: center;
+  }
+  .told {
+    bottom: 10px;
+    padding: 5px 12px;
+    border-radius: 3px;
+    background: rgba(20, 36, 45, 0.82);
+    max-width: 86%;
+    margin: 0;
   }
   .safe {
     position: absolute;

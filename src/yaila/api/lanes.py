@@ -1,0 +1,132 @@
+"""Lanes: each kind of work has a bounded place of its own, and in it no film waits long for another.
+
+A lane has a few threads. Films that wait for it take turns, and one film never has all of its threads. Work that nobody
+waits for any more is stopped: because the other side has hung up, or because newer work of the same name has come.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import threading
+from collections import OrderedDict, deque
+from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import dataclass, field
+from math import inf
+from typing import Any, TypeVar
+
+from fastapi import Request
+
+from yaila.core.errors import Busy
+from yaila.core.stopping import Stop, Stopped, under
+
+T = TypeVar("T")
+
+LOOK = 0.2
+"""How often it is looked whether the other side is still there, s."""
+
+MOST_WAITING = 64
+"""Pieces of work of one film that may wait in a lane."""
+
+
+@dataclass
+class _Task:
+    work: Callable[[], Any]
+    film: str
+    stop: Stop
+    outcome: Future[Any] = field(default_factory=Future)
+
+
+class Lane:
+    """A place for one kind of work.
+
+    Args:
+        threads: how many pieces of work are done side by side.
+        each: how many of them may be one film's.
+        seconds: how long a piece may take before it is to give its cheaper form.
+    """
+
+    def __init__(self, name: str, threads: int, each: int, seconds: float = inf) -> None:
+        self._each, self._seconds = each, seconds
+        self._waiting: OrderedDict[str, deque[_Task]] = OrderedDict()
+        self._running: dict[str, int] = {}
+        self._named: dict[str, Stop] = {}
+        self._change = threading.Condition()
+        self._closed = False
+        for number in range(threads):
+            threading.Thread(target=self._work, name=f"{name}-{number}", daemon=True).start()
+
+    async def do(self, request: Request, film: str, work: Callable[[], T], name: str | None = None) -> T:
+        """Do work for a film and wait for it; newer work of the same ``name`` takes its place.
+
+        Raises:
+            Busy: the film has too much waiting already.
+            Stopped: nobody waits for it any more.
+        """
+        task = _Task(work, film, Stop(self._seconds))
+        with self._change:
+            line = self._waiting.setdefault(film, deque())
+            if len(line) >= MOST_WAITING:
+                raise Busy("There is more to be drawn for this film than can be. It is tried again in a moment.")
+            if name:
+                if name in self._named:
+                    self._named[name].stop()
+                self._named[name] = task.stop
+            line.append(task)
+            self._change.notify()
+        waiting = asyncio.wrap_future(task.outcome)
+        try:
+            while not (await asyncio.wait({waiting}, timeout=LOOK))[0]:
+                if task.stop.stopped or await request.is_disconnected():
+                    raise Stopped
+            outcome: T = waiting.result()
+            return outcome
+        finally:
+            # Also when this is cancelled; what is done already does not mind.
+            task.stop.stop()
+            task.outcome.cancel()
+            with self._change:
+                if name and self._named.get(name) is task.stop:
+                    del self._named[name]
+
+    def close(self) -> None:
+        """Stop everything."""
+        with self._change:
+            self._closed = True
+            for task in [one for line in self._waiting.values() for one in line]:
+                task.stop.stop()
+            self._change.notify_all()
+
+    def _next(self) -> _Task | None:
+        """The first piece of the film whose turn it is."""
+        for film in list(self._waiting):
+            line = self._waiting[film]
+            while line and line[0].stop.stopped:
+                line.popleft().outcome.cancel()
+            if line and self._running.get(film, 0) < self._each:
+                self._waiting.move_to_end(film)
+                return line.popleft()
+            if not line:
+                del self._waiting[film]
+        return None
+
+    def _work(self) -> None:
+        while True:
+            with self._change:
+                while (task := self._next()) is None:
+                    if self._closed:
+                        return
+                    self._change.wait()
+                self._running[task.film] = self._running.get(task.film, 0) + 1
+            try:
+                if task.outcome.set_running_or_notify_cancel():
+                    with under(task.stop):
+                        task.outcome.set_result(task.work())
+            except BaseException as error:
+                task.outcome.set_exception(error)
+            finally:
+                with self._change:
+                    self._running[task.film] -= 1
+                    if not self._running[task.film]:
+                        del self._running[task.film]
+                    self._change.notify()
