@@ -109,7 +109,7 @@ def test_a_picture_that_is_gone_fails_the_fit_with_a_sentence(own_server: Server
     shutil.rmtree(server.home / "pictures" / close["picture"]["sha256"])
     job = fit(server, stack, [close["id"]], [])
     assert job["state"] == "failed"
-    assert "not in store" in job["message"]
+    assert "Drop its file again" in job["message"]
 
 
 def test_a_tie_is_looked_for_where_it_is_meant(server: Server, stack: str) -> None:

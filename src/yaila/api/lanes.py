@@ -89,6 +89,11 @@ class Lane:
                 if name and self._named.get(name) is task.stop:
                     del self._named[name]
 
+    def busy(self, film: str) -> int:
+        """How many pieces of a film's work are being done."""
+        with self._change:
+            return self._running.get(film, 0)
+
     def close(self) -> None:
         """Stop everything."""
         with self._change:

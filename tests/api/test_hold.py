@@ -1,0 +1,334 @@
+"""Nothing that the server is given stops it, and no film waits for another."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+import httpx
+import pytest
+from fastapi.testclient import TestClient
+from starlette.requests import Request as Call
+
+from tests.conftest import Server, free_port, write_picture
+from tests.truth import fine_texture
+from yaila.api.app import create_app
+from yaila.api.lanes import Lane
+from yaila.core.errors import Busy, Occupied
+from yaila.core.film import Film
+from yaila.core.imagery import PageStore
+from yaila.core.picture import Quality, Renderer, Request
+from yaila.core.stopping import Stop, Stopped, go_on, under
+from yaila.core.time import Time
+from yaila.store import Store
+from yaila.store.lock import sole_server
+
+HERE = "http://127.0.0.1:8471"
+
+
+@pytest.fixture
+def client(store: Store) -> TestClient:
+    return TestClient(create_app(store, 8471), base_url=HERE, raise_server_exceptions=False)
+
+
+# ---- One store, one server
+
+
+def second_start(home: Path, port: int) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "yaila", "serve", "--port", str(port)],
+        env={**os.environ, "YAILA_HOME": str(home)},
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=False,
+    )
+
+
+def test_a_second_start_says_where_the_first_is_and_touches_nothing(own_server: Server, tmp_path: Path) -> None:
+    film = own_server.client.post("/api/films", json={}).json()["id"]
+    job = Store(own_server.home).jobs.add("reel", film, "Under way", {}, 100)
+    left = own_server.home / "arrivals" / f"{job}-work"
+    left.mkdir()
+    part = own_server.home / "reels" / f"{job}.part.mp4"
+    part.write_bytes(b"half a reel")
+    for port in (own_server.port, free_port()):
+        second = second_start(own_server.home, port)
+        assert second.returncode == 1
+        assert second.stderr.startswith(
+            f"yaila: Yaila runs already on the store at {own_server.home}: {own_server.url}"
+        )
+        assert "Traceback" not in second.stderr
+    # Another store on the same port is another matter: nothing of it is touched either.
+    other = second_start(tmp_path / "other", own_server.port)
+    assert "Choose another, such as --port" in other.stderr
+    assert not (tmp_path / "other" / "yaila.sqlite").exists()
+    assert [one["state"] for one in own_server.jobs(film)] == ["waiting"]
+    assert left.exists()
+    assert part.exists()
+    # What a killed server leaves is cleaned up by the next one.
+    own_server.kill()
+    own_server.start()
+    assert [one["state"] for one in own_server.jobs(film)] == ["interrupted"]
+    assert not left.exists()
+    assert not part.exists()
+
+
+def test_the_lock_goes_with_the_process(tmp_path: Path) -> None:
+    hold = f"with sole_server(pathlib.Path({str(tmp_path)!r}), 0): print('held', flush=True); time.sleep(60)"
+    code = f"import pathlib, time; from yaila.store.lock import sole_server\n{hold}"
+    process = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
+    assert process.stdout
+    assert process.stdout.readline() == "held\n"
+    with pytest.raises(Occupied), sole_server(tmp_path, 0):
+        pass
+    process.send_signal(signal.SIGKILL)
+    process.wait()
+    with sole_server(tmp_path, 0) as door:
+        assert door.getsockname()[0] == "127.0.0.1"
+
+
+# ---- The door
+
+
+def test_every_answer_keeps_other_pages_out_and_every_refusal_is_a_problem_document(client: TestClient) -> None:
+    for method, url, status in (
+        ("GET", "/api/films", 200),
+        ("GET", "/api/nothing", 404),
+        ("GET", "/docs", 404),
+        ("DELETE", "/api/films", 405),
+        ("GET", "/api/films/none", 404),
+        ("GET", "/api/films/none/frames/x.jpg?state=r1", 422),
+    ):
+        answer = client.request(method, url)
+        assert answer.status_code == status
+        assert answer.headers["x-content-type-options"] == "nosniff"
+        assert answer.headers["cross-origin-resource-policy"] == "same-origin"
+        assert "frame-ancestors 'none'" in answer.headers["content-security-policy"]
+        if status >= 400:
+            assert answer.headers["content-type"] == "application/problem+json"
+            document = answer.json()
+            assert document["status"] == status
+            assert document["detail"].endswith(".")
+
+
+def test_head_is_get_without_its_body(client: TestClient) -> None:
+    told, whole = client.head("/api/films"), client.get("/api/films")
+    assert (told.status_code, told.content) == (200, b"")
+    assert told.headers["content-length"] == str(len(whole.content))
+
+
+def test_an_origin_is_held_against_its_scheme_too(client: TestClient) -> None:
+    for origin in ("evil://127.0.0.1:8471", "https://127.0.0.1:8471", "http://127.0.0.1:8471.evil.example"):
+        assert client.post("/api/films", json={}, headers={"Origin": origin}).status_code == 403
+
+
+@pytest.mark.parametrize(
+    ("body", "says"),
+    [
+        (b'{"name": "' + b"x" * (65 * 2**20) + b'"}', "larger than 67 MB"),
+        (b'{"name": ' + b"[" * 100_000 + b"]" * 100_000 + b"}", "48 deep"),
+        (b'{"width": ' + b"9" * 5000 + b"}", "longer than 40"),
+        (b'{"width": 1e99999}', "longer than 40"),
+        (b'{"width": -0.' + b"0" * 400 + b"1}", "longer than 40"),
+    ],
+    ids=["bytes", "depth", "digits", "power", "places"],
+)
+def test_a_body_is_bounded_before_anything_is_made_of_it(client: TestClient, body: bytes, says: str) -> None:
+    begin = time.monotonic()
+    answer = client.post("/api/films", content=body, headers={"Content-Type": "application/json"})
+    assert answer.status_code == 413
+    assert says in answer.json()["detail"]
+    assert time.monotonic() - begin < 2
+
+
+def test_what_stands_in_a_text_is_no_nesting_and_no_number(client: TestClient) -> None:
+    name = '\\"' + "[" * 60 + "1" * 45
+    assert client.post("/api/films", json={"name": name}).json()["film"]["name"] == name
+
+
+def test_a_rate_that_makes_no_sense_is_refused_and_nothing_is_kept(client: TestClient) -> None:
+    sheet = client.post("/api/films", json={}).json()
+    for rate in ("0.4", "1e10000000", "1e30000000", "241", "25/0", "-25", "٢٥", "9" * 300):
+        begin = time.monotonic()
+        patch = [{"op": "replace", "path": "/rate", "value": rate}]
+        answer = client.patch(f"/api/films/{sheet['id']}", json=patch, headers={"If-Match": f'"{sheet["revision"]}"'})
+        assert answer.status_code == 422
+        assert "frame rate" in answer.json()["detail"]
+        assert time.monotonic() - begin < 1
+    assert client.get(f"/api/films/{sheet['id']}").json()["revision"] == sheet["revision"]
+
+
+def test_what_the_disk_refuses_is_said_and_can_be_tried_again(
+    client: TestClient, store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sheet = client.post("/api/films", json={}).json()
+    (store.home / "yaila.sqlite").rename(store.home / "away.sqlite")
+    patch = [{"op": "replace", "path": "/name", "value": "Other"}]
+    answer = client.patch(f"/api/films/{sheet['id']}", json=patch, headers={"If-Match": f'"{sheet["revision"]}"'})
+    assert answer.status_code == 503
+    assert answer.headers["retry-after"] == "5"
+    assert "moved or deleted" in answer.json()["detail"]
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(store.sources, "remove", full)
+    answer = client.delete("/api/sources/some")
+    assert (answer.status_code, answer.json()["type"]) == (503, "no-room")
+
+
+# ---- Lanes
+
+
+@pytest.fixture
+def anyio_backend() -> str:
+    return "asyncio"
+
+
+class Caller:
+    """A request whose other side hangs up when it is told to."""
+
+    def __init__(self) -> None:
+        self.gone = False
+
+    async def is_disconnected(self) -> bool:
+        return self.gone
+
+
+def caller() -> Call:
+    return Caller()  # type: ignore[return-value]
+
+
+def endless(begun: threading.Event, ended: threading.Event) -> None:
+    """Work that goes on until it is stopped."""
+    begun.set()
+    try:
+        while True:
+            go_on()
+            time.sleep(0.005)
+    finally:
+        ended.set()
+
+
+@pytest.mark.anyio
+async def test_films_take_turns_and_one_never_has_all_threads() -> None:
+    lane = Lane("test", 2, 1)
+    begun, ended = threading.Event(), threading.Event()
+    busy = caller()
+    first = asyncio.ensure_future(lane.do(busy, "a", lambda: endless(begun, ended)))
+    await asyncio.to_thread(begun.wait, 5)
+    more = [asyncio.ensure_future(lane.do(caller(), "a", lambda: time.sleep(0.01))) for _ in range(20)]
+    await asyncio.sleep(0.05)
+    begin = time.monotonic()
+    assert await lane.do(caller(), "b", lambda: "drawn") == "drawn"
+    assert time.monotonic() - begin < 1
+    assert not any(one.done() for one in more)
+    busy.gone = True  # type: ignore[attr-defined]
+    with pytest.raises(Stopped):
+        await first
+    assert await asyncio.to_thread(ended.wait, 5)
+    await asyncio.gather(*more)
+    lane.close()
+
+
+@pytest.mark.anyio
+async def test_newer_work_of_the_same_name_stops_the_older_and_a_full_lane_says_so() -> None:
+    lane = Lane("test", 1, 1)
+    begun, ended = threading.Event(), threading.Event()
+    old = asyncio.ensure_future(lane.do(caller(), "a", lambda: endless(begun, ended), "checks of a"))
+    await asyncio.to_thread(begun.wait, 5)
+    assert await lane.do(caller(), "a", lambda: "new", "checks of a") == "new"
+    assert ended.is_set()
+    with pytest.raises(Stopped):
+        await old
+    hold = threading.Event()
+    stuck = [asyncio.ensure_future(lane.do(caller(), "a", lambda: hold.wait(20)))]
+    while not lane.busy("a"):
+        await asyncio.sleep(0.01)
+    stuck += [asyncio.ensure_future(lane.do(caller(), "a", lambda: hold.wait(20))) for _ in range(64)]
+    await asyncio.sleep(0)
+    with pytest.raises(Busy):
+        await lane.do(caller(), "a", lambda: None)
+    hold.set()
+    assert await asyncio.gather(*stuck) == [True] * 65
+    lane.close()
+
+
+def test_a_frame_is_left_when_nobody_waits_and_given_without_its_marks_when_it_takes_too_long(
+    store: Store, small_film: Film
+) -> None:
+    film = small_film.model_copy(
+        update={"labels": Film.model_validate({"labels": [{"text": "Here", "x": 600, "y": 400}]}).labels}
+    )
+    renderer = Renderer(store.pictures.pyramid, PageStore(64), store.aids.kit)
+    request = Request(film, Time(10), film.frame.size, Quality.DRAFT)
+    whole = renderer.render(request)
+    assert not whole.unfinished
+    with under(Stop(seconds=0)):
+        bare = renderer.render(request)
+    assert bare.unfinished
+    without = renderer.render(Request(small_film, Time(10), film.frame.size, Quality.DRAFT))
+    assert (bare.pixels == without.pixels).all()
+    assert (whole.pixels != bare.pixels).any()
+    stop = Stop()
+    stop.stop()
+    renderer.pages.clear()
+    with under(stop), pytest.raises(Stopped):
+        renderer.render(Request(film, Time(11), film.frame.size, Quality.DRAFT))
+    assert (renderer.render(request).pixels == whole.pixels).all()
+
+
+@pytest.mark.slow
+def test_a_film_that_does_its_worst_does_not_keep_another_waiting(server: Server, tmp_path: Path) -> None:
+    store = Store(server.home)
+    picture = store.pictures.add(write_picture(tmp_path / "g.png", fine_texture(900, 600)), "g.png")
+    plate = {"name": "G", "picture": picture, "placement": {"kind": "similarity", "x": 450, "y": 300}}
+    views = [{"x": 450, "y": 300, "span": 800, "hold": 2}, {"x": 450, "y": 300, "span": 300, "hold": 2}]
+    good = store.films.create(Film.model_validate({"plates": [plate], "vantages": views}))
+    labels = [{"text": f"Name {k}", "x": (k * 37) % 900, "y": (k * 53) % 600, "name": f"Name {k}"} for k in range(1500)]
+    bad = store.films.create(Film.model_validate({"plates": [plate], "vantages": views, "labels": labels}))
+    stop = threading.Event()
+
+    def storm(url: str) -> None:
+        with httpx.Client(base_url=server.url, timeout=120) as own:
+            while not stop.is_set():
+                own.get(url)
+
+    worst = [f"/api/films/{bad.id}/soundings?state=r{bad.revision}"] + [
+        f"/api/films/{bad.id}/frames/{k}.jpg?state=r{bad.revision}&width=1280" for k in (5, 40, 60)
+    ]
+    threads = [threading.Thread(target=storm, args=(url,)) for url in worst]
+    for thread in threads:
+        thread.start()
+    try:
+        time.sleep(1.0)
+        took: dict[str, list[float]] = {"edit": [], "list": [], "frame": []}
+        seen = good.revision
+        for k in range(12):
+            for what in took:
+                begin = time.monotonic()
+                if what == "edit":
+                    patch = [{"op": "replace", "path": "/name", "value": f"Good {k}"}]
+                    headers = {"If-Match": f'"{seen}"'}
+                    answer = server.client.patch(f"/api/films/{good.id}", json=patch, headers=headers)
+                    seen = answer.json()["revision"]
+                elif what == "list":
+                    answer = server.client.get("/api/films")
+                else:
+                    answer = server.client.get(f"/api/films/{good.id}/frames/{k}.jpg?state=r{good.revision}&width=640")
+                assert answer.status_code == 200
+                took[what].append(time.monotonic() - begin)
+    finally:
+        stop.set()
+        for thread in threads:
+            thread.join()
+    print({what: [round(max(times) * 1000), round(sorted(times)[6] * 1000)] for what, times in took.items()})
+    # On a machine that runs other tests beside; bench/campaign.py holds it against 150 ms on two cores of its own.
+    assert all(sorted(times)[6] < 1.5 for times in took.values())
