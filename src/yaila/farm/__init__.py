@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import logging
+import os
+import signal
 import subprocess
 import sys
 from collections.abc import Callable
@@ -20,12 +22,20 @@ WORK = {
     "fit": "yaila.farm.fitting",
     "reel": "yaila.farm.reel",
 }
-"""The module that does each kind of job, run as ``python -m MODULE HOME JOB``."""
+"""The module that does each kind of job, run as ``python -m MODULE HOME JOB SERVER``, the server's process."""
 
 
 def _logged(future: Future[None]) -> None:
     if not future.cancelled() and (error := future.exception()):
         log.error("A job was left", exc_info=error)
+
+
+def _ended(code: int) -> str:
+    """What is said of a process that could not say itself what went wrong."""
+    if code == -signal.SIGKILL:
+        return "The system ended this work, as it does when memory runs out. Close something else, and start it again."
+    how = f"by signal {-code}" if code < 0 else f"with code {code}"
+    return f"The work ended {how} before it was done. Start it again; what stood before is as it was."
 
 
 class Farm:
@@ -49,7 +59,10 @@ class Farm:
         process = self._processes.get(job)
         if process:
             process.terminate()
-            process.wait(timeout=10)
+            try:
+                process.wait(timeout=10)
+            except subprocess.TimeoutExpired:
+                process.kill()
         self._store.sweep(job)
         for part in self._store.reels.glob(f"{job}*"):
             part.unlink(missing_ok=True)
@@ -65,7 +78,7 @@ class Farm:
     def _work(self, job: str, module: str, done: Callable[[], None]) -> None:
         if self._closing or self._store.jobs.get(job).state != "waiting":
             return
-        process = subprocess.Popen([sys.executable, "-m", module, str(self._store.home), job])
+        process = subprocess.Popen([sys.executable, "-m", module, str(self._store.home), job, str(os.getpid())])
         self._processes[job] = process
         code = process.wait()
         del self._processes[job]
@@ -77,9 +90,7 @@ class Farm:
                 message="Yaila was stopped while this was under way. Start it again.",
             )
         elif code:
-            self._store.jobs.note(
-                job, state="failed", message=f"The work stopped unexpectedly (code {code}). Start it again."
-            )
+            self._store.jobs.note(job, state="failed", message=_ended(code))
         elif self._store.jobs.get(job).state in OPEN:
             try:
                 done()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import sys
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +17,7 @@ from yaila.core.film.model import Captured
 from yaila.core.film.part import new_id
 from yaila.core.ground import TileBlock
 from yaila.core.ground.georeference import MERCATOR, Georeference
-from yaila.farm.pulse import Pulse
+from yaila.farm.pulse import Pulse, work
 from yaila.formats.mosaic import Mosaic
 from yaila.formats.survey import Source, Surveyor
 from yaila.store import Store
@@ -86,12 +85,10 @@ def capture(
     )
 
 
-def run(store: Store, job: str) -> None:
+def run(store: Store, job: str, pulse: Pulse) -> None:
     """Do a capture job; the acts it comes to are noted in its settings as plates are ready."""
     row = store.jobs.get(job)
     settings = CaptureSettings.model_validate(row.settings["capture"])
-    pulse = Pulse(store, job)
-    store.jobs.note(job, state="running")
     acts: list[dict[str, Any]] = []
     surveyor = None
     try:
@@ -114,4 +111,4 @@ def run(store: Store, job: str) -> None:
 
 if __name__ == "__main__":
     os.nice(10)
-    run(Store(Path(sys.argv[1])), sys.argv[2])
+    work(run)

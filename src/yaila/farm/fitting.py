@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 import os
-import sys
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel
 
 from yaila.core.analysis.overlap import Open, find_on_stack, tone_match_of
-from yaila.core.errors import YailaError
 from yaila.core.film import Film
 from yaila.core.film.acts import LayFound, MatchTone, NoteFit
 from yaila.core.imagery.fitting import NotFitted
-from yaila.farm.pulse import Pulse
+from yaila.farm.pulse import Pulse, work
 from yaila.store import Store
 
 
@@ -57,26 +54,21 @@ def acts_of(
     return acts
 
 
-def run(store: Store, job: str) -> None:
+def run(store: Store, job: str, pulse: Pulse) -> None:
     """Do a fitting job; the acts it comes to are noted in its settings."""
     row = store.jobs.get(job)
     film = store.films.at_revision(row.film, row.settings["revision"])
-    pulse = Pulse(store, job)
-    store.jobs.note(job, state="running", total=100)
-    try:
-        acts = acts_of(
-            film,
-            FitSettings.model_validate(row.settings["fit"]),
-            store.pictures.pyramid,
-            lambda share: pulse.beat(round(share * 99)),
-        )
-    except YailaError as error:
-        store.jobs.note(job, state="failed", message=str(error))
-        return
+    store.jobs.note(job, total=100)
+    acts = acts_of(
+        film,
+        FitSettings.model_validate(row.settings["fit"]),
+        store.pictures.pyramid,
+        lambda share: pulse.beat(round(share * 99)),
+    )
     found: list[dict[str, Any]] = [act.model_dump(mode="json") for act in acts]
     store.jobs.note(job, settings=row.settings | {"acts": found}, done=99)
 
 
 if __name__ == "__main__":
     os.nice(10)
-    run(Store(Path(sys.argv[1])), sys.argv[2])
+    work(run)

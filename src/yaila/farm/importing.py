@@ -3,47 +3,39 @@
 from __future__ import annotations
 
 import os
-import sys
 from pathlib import Path
 
-from yaila.core.errors import YailaError
 from yaila.core.ground.georeference import Georeference
-from yaila.farm.pulse import Pulse
+from yaila.farm.pulse import Pulse, work
 from yaila.formats.georeferencing import is_tiff, read_geotiff, read_world
 from yaila.formats.mbtiles import is_mbtiles, read_mbtiles
 from yaila.store import Store
 from yaila.store.pictures import sha256_of
 
 
-def run(store: Store, job: str) -> None:
+def run(store: Store, job: str, pulse: Pulse) -> None:
     """Do an import job: its ``settings`` name the file that has arrived."""
     row = store.jobs.get(job)
     file = Path(row.settings["file"])
     sidecar = row.settings.get("world")
-    pulse = Pulse(store, job)
-    store.jobs.note(job, state="running", total=100)
-    try:
-        # What a file says of its place is read before the picture, so that a fault in it loses nothing.
-        place: Georeference | None
-        holes: tuple[tuple[int, int, int, int], ...] = ()
-        name = row.name
-        if is_mbtiles(file):
-            name = f"{Path(row.name).stem}.tif"
-            with store.room(job) as folder:
-                stitched = file.with_suffix(".stitched")
-                place, holes = read_mbtiles(file, row.name, folder, stitched)
-            stitched.replace(file)
-        elif sidecar:
-            place = read_world(sidecar, row.settings.get("prj"), row.settings.get("world_name", row.name))
-        else:
-            place = read_geotiff(file, row.name) if is_tiff(file) else None
-        sha256 = sha256_of(file)
-        lost = store.pictures.known(sha256) and not store.pictures.has(sha256)
-        picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)), job=job)
-    except YailaError as error:
-        store.sweep(job)
-        store.jobs.note(job, state="failed", message=str(error))
-        return
+    store.jobs.note(job, total=100)
+    # What a file says of its place is read before the picture, so that a fault in it loses nothing.
+    place: Georeference | None
+    holes: tuple[tuple[int, int, int, int], ...] = ()
+    name = row.name
+    if is_mbtiles(file):
+        name = f"{Path(row.name).stem}.tif"
+        with store.room(job) as folder:
+            stitched = file.with_suffix(".stitched")
+            place, holes = read_mbtiles(file, row.name, folder, stitched)
+        stitched.replace(file)
+    elif sidecar:
+        place = read_world(sidecar, row.settings.get("prj"), row.settings.get("world_name", row.name))
+    else:
+        place = read_geotiff(file, row.name) if is_tiff(file) else None
+    sha256 = sha256_of(file)
+    lost = store.pictures.known(sha256) and not store.pictures.has(sha256)
+    picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)), job=job)
     found = {
         "sha256": picture.sha256,
         "georeference": place.model_dump() if place else None,
@@ -55,4 +47,4 @@ def run(store: Store, job: str) -> None:
 
 if __name__ == "__main__":
     os.nice(15)
-    run(Store(Path(sys.argv[1])), sys.argv[2])
+    work(run)

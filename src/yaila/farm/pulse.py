@@ -1,20 +1,28 @@
-"""How a working process tells of its progress, and notices that the server is gone."""
+"""How a working process begins, tells of its progress, notices that the server is gone, and says what went wrong."""
 
 from __future__ import annotations
 
+import errno
+import logging
 import os
+import sys
 import time
+from collections.abc import Callable
+from pathlib import Path
 
+from yaila.core.errors import YailaError
 from yaila.store import Store
 
 
 class Pulse:
     """Writes progress now and then; ends the process when its server has died."""
 
-    def __init__(self, store: Store, job: str, every: float = 0.3) -> None:
+    def __init__(self, store: Store, job: str, server: int, every: float = 0.3) -> None:
+        """``server`` is the process of the server: it may have died before this one could look who began it."""
         self._store, self.job, self._every = store, job, every
-        self._parent = os.getppid()
+        self._parent = server
         self._last = 0.0
+        self._look()
 
     def beat(self, done: int) -> None:
         """Note how much is done. Cheap to call often."""
@@ -22,6 +30,10 @@ class Pulse:
         if clock - self._last < self._every:
             return
         self._last = clock
+        self._look()
+        self._store.jobs.note(self.job, done=done)
+
+    def _look(self) -> None:
         if os.getppid() != self._parent:
             self._store.jobs.note(
                 self.job,
@@ -29,4 +41,25 @@ class Pulse:
                 message="Yaila was stopped while this was under way. Start it again.",
             )
             os._exit(1)
-        self._store.jobs.note(self.job, done=done)
+
+
+def work(run: Callable[[Store, str, Pulse], None]) -> None:
+    """Do a job as ``python -m MODULE HOME JOB SERVER`` asks for it. Whatever goes wrong reaches the job."""
+    logging.basicConfig(level=logging.WARNING)
+    store, job = Store(Path(sys.argv[1])), sys.argv[2]
+    pulse = Pulse(store, job, int(sys.argv[3]))
+    store.jobs.note(job, state="running")
+    try:
+        run(store, job, pulse)
+    except YailaError as error:
+        store.jobs.note(job, state="failed", message=str(error))
+    except MemoryError:
+        store.jobs.note(job, state="failed", message="There is not enough memory for this. Close something else first.")
+    except OSError as error:
+        full = error.errno in (errno.ENOSPC, errno.EDQUOT)
+        cause = "The disk is full" if full else f"The disk refused it ({error.strerror})"
+        store.jobs.note(job, state="failed", message=f"{cause}. Mend that, then start it again.")
+    except Exception as error:
+        logging.getLogger("yaila").exception("Job %s", job)
+        told = f"Yaila made a mistake ({type(error).__name__}: {error}). What stood before is as it was."
+        store.jobs.note(job, state="failed", message=told[:400])

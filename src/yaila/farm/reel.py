@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import queue
-import sys
 import threading
 from collections.abc import Callable
 from pathlib import Path
@@ -18,13 +17,14 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.camera import FrameSize
-from yaila.core.errors import BadRender, YailaError
+from yaila.core.errors import BadRender
 from yaila.core.film import Film, choreograph
 from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import Kit, Quality, Renderer, Request
 from yaila.core.time import Time
-from yaila.farm.pulse import Pulse
+from yaila.farm.pulse import Pulse, work
 from yaila.formats.mp4 import mp4_writer
+from yaila.formats.whole import ask_room
 from yaila.store import Store
 
 
@@ -124,22 +124,22 @@ def render(
         drawer.join()
 
 
-def run(store: Store, job: str) -> None:
+def run(store: Store, job: str, pulse: Pulse) -> None:
     """Do a reel job."""
     row = store.jobs.get(job)
     settings = ReelSettings.model_validate(row.settings["reel"])
     film = store.films.at_revision(row.film, row.settings["revision"])
-    pulse = Pulse(store, job)
-    store.jobs.note(job, state="running")
+    size = size_for(film, settings.width)
+    ask_room(store.reels, round(row.total * size.width * size.height * A_PIXEL), "This reel")
     path = store.reels / f"{job}.mp4"
-    try:
-        render(film, store.pictures.pyramid, path, settings, pulse.beat, kit=store.aids.kit)
-    except YailaError as error:
-        store.jobs.note(job, state="failed", message=str(error))
-    else:
-        store.jobs.note(job, state="done", done=row.total)
+    render(film, store.pictures.pyramid, path, settings, pulse.beat, kit=store.aids.kit)
+    store.jobs.note(job, state="done", done=row.total)
+
+
+A_PIXEL = 0.1
+"""Bytes that a pixel of a reel takes at most, with some to spare: half of it in the demo at CRF 18."""
 
 
 if __name__ == "__main__":
     os.nice(19)
-    run(Store(Path(sys.argv[1])), sys.argv[2])
+    work(run)
