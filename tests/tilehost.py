@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
+import time
 from collections.abc import Callable, Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
@@ -20,7 +22,7 @@ def png(side: int = 64, value: int = 90) -> bytes:
 @pytest.fixture
 def host() -> Iterator[dict]:
     """A server whose answers a test sets; it notes what it was asked for."""
-    state: dict = {"answer": lambda path: (200, "image/png", png()), "asked": []}
+    state: dict = {"answer": lambda path: (200, "image/png", png()), "asked": [], "drip": 0.0}
 
     class Handler(BaseHTTPRequestHandler):
         def do_GET(self) -> None:
@@ -32,7 +34,16 @@ def host() -> Iterator[dict]:
             if 300 <= status < 400:
                 self.send_header("Location", "http://127.0.0.1:1/elsewhere.png")
             self.end_headers()
-            self.wfile.write(body)
+            for k in range(len(body) if state["drip"] else 0):
+                time.sleep(state["drip"])
+                self.wfile.write(body[k : k + 1])
+                self.wfile.flush()
+            if not state["drip"]:
+                self.wfile.write(body)
+
+        def handle(self) -> None:
+            with contextlib.suppress(ConnectionError):
+                super().handle()
 
         def log_message(self, *_: object) -> None:
             pass

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import socket
 import threading
+import time
 from pathlib import Path
+from urllib.parse import urlsplit
 
+import cv2
 import mercantile
+import numpy as np
 import pytest
 import pyvips
 from pydantic import ValidationError
@@ -14,7 +19,7 @@ from tests.tilehost import png
 from yaila.core.errors import BadSurvey
 from yaila.formats import survey
 from yaila.formats.mosaic import Mosaic
-from yaila.formats.survey import Source, Surveyor, TileMissing, refuse_private
+from yaila.formats.survey import Source, Surveyor, TileMissing, looked_up
 
 
 @pytest.fixture(autouse=True)
@@ -114,9 +119,72 @@ def test_rows_count_from_the_south_where_the_template_says_so() -> None:
     assert matrix.address(9, tile.x, tile.y).endswith(f"/9/{tile.y}/{tile.x}.png")
 
 
-@pytest.mark.parametrize("host_name", ["127.0.0.1", "10.1.2.3", "192.168.0.9", "169.254.169.254", "::1", "localhost"])
+@pytest.mark.parametrize(
+    "host_name",
+    [
+        "127.0.0.1", "10.1.2.3", "192.168.0.9", "169.254.169.254", "::1", "localhost", "0.0.0.0", "224.0.0.1",
+        "fe80::1", "::ffff:127.0.0.1", "64:ff9b::7f00:1", "64:ff9b::c0a8:9", "2002:7f00:1::", "2002:a01:203::",
+    ],
+)  # fmt: skip
 def test_private_addresses_are_refused_unless_confirmed(host_name: str, host: dict, tmp_path: Path) -> None:
     with pytest.raises(BadSurvey, match="private"):
-        refuse_private(host_name)
+        looked_up(host_name)
     with pytest.raises(BadSurvey, match="private"):
         Surveyor(Source(name="Mine", template=host["template"], tile=64), tmp_path)
+
+
+@pytest.mark.parametrize("host_name", ["8.8.8.8", "2606:4700::1111", "64:ff9b::808:808", "2002:808:808::"])
+def test_public_addresses_are_public_however_they_are_written(host_name: str) -> None:
+    assert looked_up(host_name) == host_name
+
+
+def test_what_was_checked_is_what_is_connected_to(host: dict, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A name that gives a public address when it is checked and a private one a moment later gets nobody in."""
+    port = urlsplit(host["template"].replace("{", "").replace("}", "")).port
+    asked: list[str] = []
+
+    def flipping(name: str, *_: object, **__: object) -> list:
+        asked.append(name)
+        assert len(asked) == 1, "looked up again"
+        return [(socket.AF_INET, socket.SOCK_STREAM, 6, "", ("127.0.0.1", 0))]
+
+    source = Source(name="Mine", template=f"http://tiles.example:{port}/{{z}}/{{x}}/{{y}}.png", tile=64, private=True)
+    monkeypatch.setattr(survey.socket, "getaddrinfo", flipping)
+    one = Surveyor(source, tmp_path)
+    monkeypatch.undo()
+    assert one.tile(0, 0, 0).shape == (64, 64, 4)
+    assert asked == ["tiles.example"]
+    assert host["asked"] == ["/0/0/0.png"]
+
+
+def test_a_body_without_end_and_a_picture_that_swells_are_holes(
+    host: dict, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(survey, "MOST_BYTES", 100_000)
+    swollen = cv2.imencode(".png", np.zeros((9000, 9000), np.uint8))[1].tobytes()
+    assert len(swollen) < 100_000
+    answers = {"/2/1/0.png": bytes(200_000), "/2/2/0.png": swollen, "/2/3/0.png": b""}
+    host["answer"] = lambda path: (200, "image/png", answers.get(path, png()))
+    got: dict[int, bool] = {}
+    surveyor(host, tmp_path).tiles(
+        [(2, column, 0) for column in range(4)], lambda name, pixels: got.update({name[1]: pixels is not None})
+    )
+    assert got == {0: True, 1: False, 2: False, 3: False}
+
+
+def test_an_answer_that_drips_is_given_up(host: dict, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(survey, "TIMEOUT", 0.5)
+    monkeypatch.setattr(survey, "TRIES", 1)
+    host["drip"] = 0.1
+    host["answer"] = lambda path: (200, "image/png", bytes(100))
+    begin = time.monotonic()
+    with pytest.raises(TileMissing, match="no answer within"):
+        surveyor(host, tmp_path).tile(0, 0, 0)
+    assert time.monotonic() - begin < 3
+
+
+def test_a_source_that_gives_nothing_but_odd_answers_is_given_up(host: dict, tmp_path: Path) -> None:
+    host["answer"] = lambda path: (200, "image/png", b"not a picture")
+    with pytest.raises(BadSurvey, match="no picture"):
+        surveyor(host, tmp_path).tiles([(8, c, 0) for c in range(200)], lambda name, pixels: None)
+    assert len(host["asked"]) < 60

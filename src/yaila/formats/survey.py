@@ -1,7 +1,8 @@
 """Survey sources: tiles fetched by an address template (OGC 17-083r4 tile matrices, XYZ or WMTS in REST style).
 
 Only the host that a person wrote into a template is ever contacted; redirects are not followed. Addresses of this
-machine or of a private network are refused unless the person said that they are meant.
+machine or of a private network are refused unless the person said that they are meant, and what was checked is what is
+connected to: a name is looked up once.
 """
 
 from __future__ import annotations
@@ -20,6 +21,7 @@ from urllib.parse import urlsplit
 import cv2
 import httpx
 import numpy as np
+import pyvips
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
@@ -35,6 +37,12 @@ PATIENCE = 0.4
 
 PARALLEL = 6
 """Tiles asked for at once."""
+
+MOST_BYTES = 24 * 2**20
+"""Bytes of a tile."""
+
+MOST_ODD = 8
+"""So many answers that are no tiles are taken for holes before the source is given up, unless good ones have come."""
 
 PLACEHOLDERS = {
     "zoom": ("{z}", "{TileMatrix}"),
@@ -106,6 +114,10 @@ class TileMissing(Exception):
     """The source has no such tile, or did not give it in time."""
 
 
+class OddTile(BadSurvey):
+    """An answer is no tile of the source: a hole among good ones, the source's fault where there are none."""
+
+
 class Surveyor:
     """Fetches tiles of one source, through a cache on disk.
 
@@ -117,8 +129,9 @@ class Surveyor:
     def __init__(self, source: Source, folder: Path, trusted: bool = False) -> None:
         self.source, self._folder = source, folder / source.id
         self._client = httpx.Client(timeout=TIMEOUT, follow_redirects=False, headers={"User-Agent": "Yaila"})
-        if not (trusted or source.private):
-            refuse_private(urlsplit(source.template).hostname or "")
+        self._host = urlsplit(source.template).hostname or ""
+        self._at = looked_up(self._host, private=trusted or source.private)
+        self._came = self._odd = 0
 
     def close(self) -> None:
         """Let go of the connections."""
@@ -148,7 +161,7 @@ class Surveyor:
             if attempt:
                 time.sleep(PATIENCE * 2 ** (attempt - 1))
             try:
-                answer = self._client.get(address)
+                answer, body = self._answer(address)
             except httpx.TimeoutException:
                 why = f"no answer within {TIMEOUT:.0f} s"
                 continue
@@ -164,9 +177,34 @@ class Surveyor:
             if answer.is_redirect:
                 raise BadSurvey(f"“{name}” sends on to another address, which is not followed. Write that one instead.")
             if answer.status_code == 200:
-                return answer.content, answer.headers.get("content-type", "")
+                return body, answer.headers.get("content-type", "")
             why = f"it answered {answer.status_code}"
         raise TileMissing(why)
+
+    def _answer(self, address: str) -> tuple[httpx.Response, bytes]:
+        """An answer and its body, from the address that was looked up and checked.
+
+        Raises:
+            TileMissing: the body is larger than any tile.
+            httpx.HTTPError: there was none, or it did not come to its end in time.
+        """
+        url = httpx.URL(address)
+        port = f":{url.port}" if url.port else ""
+        end = time.monotonic() + TIMEOUT
+        with self._client.stream(
+            "GET",
+            url.copy_with(host=self._at),
+            headers={"Host": f"{self._host}{port}"},
+            extensions={"sni_hostname": self._host},
+        ) as answer:
+            body = bytearray()
+            for chunk in answer.iter_bytes():
+                body += chunk
+                if len(body) > MOST_BYTES:
+                    raise TileMissing(f"its answer is larger than {MOST_BYTES // 2**20} MB")
+                if time.monotonic() > end:
+                    raise httpx.ReadTimeout("The answer drips")
+            return answer, bytes(body)
 
     def _pixels(self, data: bytes, kind: str) -> NDArray[np.uint8]:
         if kind.startswith("text/html") or data[:64].lstrip().lower().startswith((b"<!doctype", b"<html")):
@@ -174,14 +212,20 @@ class Surveyor:
                 f"“{self.source.name}” answers with a web page instead of tiles. Check the address, and whether it "
                 "needs a key."
             )
-        picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
-        if picture is None:
-            raise BadSurvey(f"“{self.source.name}” answers with something that is no picture (PNG, JPEG or WebP).")
-        if picture.shape[:2] != (self.source.tile, self.source.tile):
-            raise BadSurvey(
-                f"“{self.source.name}” gives tiles of {picture.shape[1]} × {picture.shape[0]} px, not "
+        none = OddTile(f"“{self.source.name}” answers with something that is no picture (PNG, JPEG or WebP).")
+        try:
+            # Its size is read before it is unpacked: a small file can be a very large picture.
+            header = pyvips.Image.new_from_buffer(data, "")
+        except pyvips.Error as error:
+            raise none from error
+        if (header.width, header.height) != (self.source.tile, self.source.tile):
+            raise OddTile(
+                f"“{self.source.name}” gives tiles of {header.width} × {header.height} px, not "
                 f"{self.source.tile}. Set its tile size right."
             )
+        picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+        if picture is None:
+            raise none
         if picture.dtype != np.uint8:
             picture = (picture // 257).astype(np.uint8)
         if picture.ndim == 2:
@@ -202,9 +246,16 @@ class Surveyor:
 
         def one(name: tuple[int, int, int]) -> tuple[tuple[int, int, int], NDArray[np.uint8] | None]:
             try:
-                return name, self.tile(*name)
+                tile = self.tile(*name)
             except TileMissing:
                 return name, None
+            except OddTile:
+                self._odd += 1
+                if not self._came and self._odd > MOST_ODD:
+                    raise
+                return name, None
+            self._came += 1
+            return name, tile
 
         with ThreadPoolExecutor(PARALLEL, thread_name_prefix="survey") as threads:
             try:
@@ -215,19 +266,36 @@ class Surveyor:
                 raise
 
 
-def refuse_private(host: str) -> None:
-    """Refuse a host that is this machine or in a private network.
+def looked_up(host: str, private: bool = False) -> str:
+    """An address of a host; ``private`` allows those of this machine and of private networks.
 
     Raises:
-        BadSurvey: it is, or it cannot be found.
+        BadSurvey: it is one of those, or it cannot be found.
     """
     try:
-        addresses = {entry[4][0] for entry in socket.getaddrinfo(host, None)}
-    except OSError as error:
+        found = [str(entry[4][0]) for entry in socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)]
+    except (OSError, UnicodeError) as error:
         raise BadSurvey(f"The host “{host}” cannot be found. Check the address and the network.") from error
-    for address in addresses:
-        if not ipaddress.ip_address(str(address).partition("%")[0]).is_global:
+    for address in found:
+        if not private and not _public(ipaddress.ip_address(address.partition("%")[0])):
             raise BadSurvey(
                 f"“{host}” is an address of this machine or of a private network ({address}). If that is meant, tick "
                 "“A private address” at the source."
             )
+    return found[0]
+
+
+TRANSLATED = [ipaddress.IPv6Network("64:ff9b::/96"), ipaddress.IPv6Network("64:ff9b:1::/48")]
+"""IPv6 addresses that a network may turn into the IPv4 address in their last digits (RFC 6052, RFC 8215)."""
+
+
+def _public(address: ipaddress.IPv4Address | ipaddress.IPv6Address) -> bool:
+    """Whether an address is one of the public network, and so is any IPv4 address written in it."""
+    if isinstance(address, ipaddress.IPv4Address):
+        return address.is_global and not address.is_multicast
+    inner = [address.ipv4_mapped, address.sixtofour, *(address.teredo or ())]
+    if any(address in network for network in TRANSLATED):
+        inner.append(ipaddress.IPv4Address(int(address) & 0xFFFFFFFF))
+    if any(address in network for network in TRANSLATED) or address.ipv4_mapped or address.sixtofour:
+        return all(_public(one) for one in inner if one)
+    return address.is_global and not address.is_multicast and all(_public(one) for one in inner if one)
