@@ -13,7 +13,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from fastapi.staticfiles import StaticFiles
-from pydantic import BaseModel
+from pydantic import BaseModel, ValidationError
 from starlette.exceptions import HTTPException
 from starlette.types import Receive, Scope, Send
 
@@ -22,7 +22,7 @@ from yaila.api import aids, films, fits, frames, jobs, pictures, regions, routes
 from yaila.api.desk import Desk
 from yaila.api.door import Door
 from yaila.api.guard import Guard
-from yaila.core.errors import BadStore, Busy, Damaged, NoRoom, NotFound, StaleEdit, TooMuch, YailaError
+from yaila.core.errors import BadStore, Busy, Damaged, NoRoom, NotFound, StaleEdit, TooMuch, YailaError, said
 from yaila.core.stopping import Stopped
 from yaila.store import Store
 
@@ -81,10 +81,17 @@ def create_app(store: Store, port: int) -> FastAPI:
         where = ".".join(str(part) for part in first["loc"][1:]) or str(first["loc"][0])
         return _problem("bad-request", 422, f"{where}: {first['msg']}.")
 
+    @app.exception_handler(ValidationError)
+    @app.exception_handler(OverflowError)
+    def out_of_range(_: Request, error: ValidationError | OverflowError) -> JSONResponse:
+        # What a request comes to may lie beyond what a document can hold, though the request itself does not.
+        cause = said(error) if isinstance(error, ValidationError) else f"a number is too large ({error})"
+        return _problem("out-of-range", 422, f"This leads out of what can be kept: {cause}.")
+
     @app.exception_handler(HTTPException)
     def plainly(_: Request, error: HTTPException) -> JSONResponse:
-        said = PLAIN.get(error.status_code, str(error.detail))
-        return _problem("bad-request", error.status_code, said, dict(error.headers or {}))
+        plain = PLAIN.get(error.status_code, str(error.detail))
+        return _problem("bad-request", error.status_code, plain, dict(error.headers or {}))
 
     @app.exception_handler(Stopped)
     def stopped(_: Request, error: Stopped) -> JSONResponse:

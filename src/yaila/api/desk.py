@@ -3,22 +3,24 @@
 from __future__ import annotations
 
 import hashlib
-import threading
-from collections import OrderedDict
+import os
 from collections.abc import Sequence
 
 from fastapi import Request
 
 from yaila.api.lanes import Lane
-from yaila.core.errors import NotFound, YailaError
+from yaila.core.errors import BadStore, NotFound, YailaError
 from yaila.core.film import Choreography, Film, choreograph
 from yaila.core.film.acts import Act
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Renderer
+from yaila.core.shelf import Shelf
 from yaila.farm import Farm
 from yaila.store import Store
 
-TRIALS = 64
+MEMORY = 960
+"""Megabytes that the server keeps things in, unless ``YAILA_MEMORY`` says otherwise: two fifths of it pages of plates,
+a fifth films and trials; the rest is for outlines, letters, curves and the work itself."""
 
 FRAME_SECONDS = 6.0
 """After so long a frame is shown without the marks that are not painted yet."""
@@ -34,10 +36,11 @@ class Desk:
     def __init__(self, store: Store) -> None:
         self.store = store
         self.farm = Farm(store)
-        self.pages = PageStore(384)
+        memory = memory_of(os.environ.get("YAILA_MEMORY", ""))
+        self.pages = PageStore(max(memory * 2 // 5, 48))
         self.renderer = Renderer(store.pictures.pyramid, self.pages, store.aids.kit, lenient=True)
-        self._films: OrderedDict[str, tuple[Film, Choreography]] = OrderedDict()
-        self._lock = threading.Lock()
+        # A trial that has made room for others is over, so some are kept however large they are.
+        self._films: Shelf[str, tuple[Film, Choreography]] = Shelf(memory * 2**20 // 5, lambda one: one[0].weight)
         self.frames = Lane("frames", 3, 2, FRAME_SECONDS)
         self.tiles = Lane("tiles", 3, 2)
         self.checks = Lane("checks", 2, 1)
@@ -56,10 +59,9 @@ class Desk:
             NotFound: there is no such revision, or the trial is gone.
         """
         key = state if state.startswith("t") else f"{film_id}/{state}"
-        with self._lock:
-            if key in self._films:
-                self._films.move_to_end(key)
-                return self._films[key]
+        known = self._films.get(key)
+        if known:
+            return known
         if not is_count(state[1:]):
             raise NotFound("That trial is over.")
         return self._remember(key, self.store.films.at_revision(film_id, int(state[1:])))
@@ -97,12 +99,20 @@ class Desk:
             lane.close()
 
     def _remember(self, key: str, film: Film) -> tuple[Film, Choreography]:
-        entry = (film, choreograph(film))
-        with self._lock:
-            self._films[key] = entry
-            while len(self._films) > TRIALS:
-                self._films.popitem(last=False)
-        return entry
+        return self._films.put(key, (film, choreograph(film)))
+
+
+def memory_of(text: str) -> int:
+    """How many megabytes all that is kept in memory may take, as ``YAILA_MEMORY`` says it.
+
+    Raises:
+        BadStore: it says something else.
+    """
+    if not text:
+        return MEMORY
+    if not is_count(text) or not 128 <= int(text) <= 1_000_000:
+        raise BadStore(f"YAILA_MEMORY is “{text}”: write how many megabytes, 128 at least.")
+    return int(text)
 
 
 def is_count(text: str) -> bool:

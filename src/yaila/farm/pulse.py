@@ -49,17 +49,21 @@ def work(run: Callable[[Store, str, Pulse], None]) -> None:
     store, job = Store(Path(sys.argv[1])), sys.argv[2]
     pulse = Pulse(store, job, int(sys.argv[3]))
     store.jobs.note(job, state="running")
+
+    def failed(message: str) -> None:
+        store.sweep(job)
+        store.jobs.note(job, state="failed", message=message[:400])
+
     try:
         run(store, job, pulse)
     except YailaError as error:
-        store.jobs.note(job, state="failed", message=str(error))
+        failed(str(error))
     except MemoryError:
-        store.jobs.note(job, state="failed", message="There is not enough memory for this. Close something else first.")
+        failed("There is not enough memory for this. Close something else first.")
     except OSError as error:
         full = error.errno in (errno.ENOSPC, errno.EDQUOT)
         cause = "The disk is full" if full else f"The disk refused it ({error.strerror})"
-        store.jobs.note(job, state="failed", message=f"{cause}. Mend that, then start it again.")
+        failed(f"{cause}. Mend that, then start it again.")
     except Exception as error:
         logging.getLogger("yaila").exception("Job %s", job)
-        told = f"Yaila made a mistake ({type(error).__name__}: {error}). What stood before is as it was."
-        store.jobs.note(job, state="failed", message=told[:400])
+        failed(f"Yaila made a mistake ({type(error).__name__}: {error}). What stood before is as it was.")

@@ -25,6 +25,13 @@ def is_tiff(path: Path) -> bool:
         return file.read(4) in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
 
 
+UNREADABLE = (
+    tifffile.TiffFileError, ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, ArithmeticError,
+    struct.error, RecursionError,
+)  # fmt: skip
+"""What reading the tags of a damaged file can end in."""
+
+
 def read_geotiff(path: Path, name: str) -> Georeference | None:
     """The georeference of a TIFF file; none if it has no geographic tags.
 
@@ -35,11 +42,14 @@ def read_geotiff(path: Path, name: str) -> Georeference | None:
         with tifffile.TiffFile(path) as tiff:
             tags: dict[str, Any] = tiff.pages.first.geotiff_tags or {}
             codes = {tag.code for tag in tiff.pages.first.tags}
-    except (tifffile.TiffFileError, ValueError, KeyError, struct.error) as error:
+    except UNREADABLE as error:
         raise BadGeoreference(f"The geographic tags of “{name}” cannot be read: {error}. Write them again.") from error
     if not codes & {33550, 33922, 34264}:
         return None
-    a, b, c, d, e, f = _affine(tags, name)
+    try:
+        a, b, c, d, e, f = _affine(tags, name)
+    except UNREADABLE as error:
+        raise BadGeoreference(f"The geographic tags of “{name}” make no sense ({error}). Write them again.") from error
     if "GTModelTypeGeoKey" not in tags and not {"ProjectedCSTypeGeoKey", "GeographicTypeGeoKey"} & set(tags):
         raise BadGeoreference(
             f"“{name}” says where it lies but not in which coordinate reference system. Give it one (a .prj or an EPSG "

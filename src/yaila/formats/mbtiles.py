@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+import time
 from pathlib import Path
 
 import cv2
@@ -15,6 +16,10 @@ from yaila.core.imagery import PIXEL_LIMIT
 from yaila.formats.mosaic import Mosaic
 
 MAGIC = b"SQLite format 3\0"
+
+
+PATIENCE = 30.0
+"""Seconds that the file may take for one answer."""
 
 
 def is_mbtiles(path: Path) -> bool:
@@ -35,6 +40,9 @@ def read_mbtiles(
     """
     try:
         with sqlite3.connect(f"file:{path}?mode=ro", uri=True) as base:
+            # A view may run without end: what takes longer for one answer is given up.
+            answered = time.monotonic()
+            base.set_progress_handler(lambda: time.monotonic() - answered > PATIENCE, 100_000)
             facts = dict(base.execute("SELECT name, value FROM metadata").fetchall())
             kind = str(facts.get("format", "")).lower()
             if kind in ("pbf", "mvt") or facts.get("json", "").find("vector_layers") >= 0:
@@ -50,6 +58,7 @@ def read_mbtiles(
             rows = base.execute("SELECT tile_column, tile_row, tile_data FROM tiles WHERE zoom_level = ?", (zoom,))
             mosaic, side = None, 0
             for column, row, data in rows:
+                answered = time.monotonic()
                 picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
                 if picture is None:
                     raise BadPicture(
@@ -66,9 +75,10 @@ def read_mbtiles(
                 bands = 2 if picture.ndim == 2 else picture.shape[2]
                 # Rows count from the south here.
                 mosaic.put(column - west, north - row, cv2.cvtColor(picture, code[bands]).astype(np.uint8))
-    except sqlite3.DatabaseError as error:
-        raise BadPicture(f"“{name}” is no MBTiles file: {error}. Export it again.") from error
-    assert mosaic is not None
+    except (sqlite3.Error, TypeError, ValueError, OverflowError, AttributeError, cv2.error) as error:
+        raise BadPicture(f"“{name}” is no MBTiles file that can be read: {error}. Export it again.") from error
+    if mosaic is None:
+        raise BadPicture(f"“{name}” has no tiles in it. Export it again.")
     mosaic.write(target)
     width = 2 * HALF_WORLD / 2**zoom
     pixel = width / side

@@ -7,6 +7,7 @@ import csv
 import io
 import json
 import zipfile
+import zlib
 from dataclasses import dataclass, field
 from typing import Any
 from xml.etree.ElementTree import Element, ParseError
@@ -33,6 +34,19 @@ class Track:
     stops: dict[int, str] = field(default_factory=dict)
 
 
+MOST_READ = 1_000_000
+"""Points of a file, of all its ways."""
+
+SWELLS = 60
+"""How many times larger than packed a KML may be, beyond 2 MB: text of ways packs to about a tenth."""
+
+UNREADABLE = (
+    ValueError, KeyError, TypeError, IndexError, AttributeError, OverflowError, RuntimeError, NotImplementedError,
+    EOFError, csv.Error, zlib.error,
+)  # fmt: skip
+"""What reading a damaged file, or one that is something else, can end in."""
+
+
 def read_tracks(data: bytes, file: str) -> list[Track]:
     """The ways in a file, by its ending: .gpx, .kml, .kmz, .geojson, .json, .csv, .tsv or .txt.
 
@@ -49,16 +63,21 @@ def read_tracks(data: bytes, file: str) -> list[Track]:
         elif kind in ("geojson", "json"):
             tracks = _geojson(json.loads(data), stem)
         elif kind in ("csv", "tsv", "txt"):
-            tracks = [_table(data.decode("utf-8-sig", "replace"), file, stem)]
+            # Line ends of any kind, and no bytes that no table has.
+            text = data.decode("utf-8-sig", "replace").replace("\0", "")
+            tracks = [_table("\n".join(text.splitlines()), file, stem)]
         else:
             raise BadTrack(f"“{file}” is no way that can be read: GPX, KML, KMZ, GeoJSON or CSV is wanted.")
     except RecursionError as error:
         raise BadTrack(f"“{file}” is nested too deep to be read.") from error
-    except (ValueError, KeyError, TypeError, IndexError, AttributeError, OverflowError) as error:
+    except UNREADABLE as error:
         raise BadTrack(f"“{file}” cannot be read as {kind.upper()}: {error}. Save it again.") from error
     found = [track for track in tracks if len(track.points) >= 2]
     if not found:
         raise BadTrack(f"“{file}” has no way in it: two points at least are needed, one after the other.")
+    count = sum(len(track.points) for track in found)
+    if count > MOST_READ:
+        raise BadTrack(f"“{file}” has {count:,} points; {MOST_READ:,} are the most. Cut it in parts.")
     for track in found:
         _in_range(track, file)
         track.points = _run_on(track.points)
@@ -96,7 +115,7 @@ def _xml(data: bytes, file: str) -> Element:
         return root
     except DefusedXmlException as error:
         raise BadTrack(f"“{file}” defines entities of its own, which is refused. Save it without them.") from error
-    except ParseError as error:
+    except (ParseError, LookupError) as error:
         raise BadTrack(f"“{file}” is not well-formed XML ({error}). Save it again.") from error
 
 
@@ -106,8 +125,11 @@ def _unpacked(data: bytes, file: str) -> bytes:
             names = [info for info in archive.infolist() if info.filename.lower().endswith(".kml")]
             if not names:
                 raise BadTrack(f"“{file}” holds no KML.")
-            if names[0].file_size > MOST_UNPACKED:
-                raise BadTrack(f"The KML in “{file}” is larger than {MOST_UNPACKED // 1_000_000} MB unpacked.")
+            if names[0].file_size > min(MOST_UNPACKED, 2_000_000 + SWELLS * names[0].compress_size):
+                raise BadTrack(
+                    f"The KML in “{file}” is larger unpacked ({names[0].file_size // 1_000_000:,} MB) than a "
+                    "way can be."
+                )
             # It is read in memory: nothing is ever written by the names within.
             return archive.read(names[0])
     except zipfile.BadZipFile as error:

@@ -9,9 +9,7 @@ from __future__ import annotations
 
 import json
 import secrets
-import threading
 import zlib
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
@@ -26,6 +24,7 @@ from sqlalchemy.orm import Session
 from yaila.core.errors import BadEdit, Busy, NotFound, StaleEdit, said
 from yaila.core.film import Film
 from yaila.core.film.plan import plan_of
+from yaila.core.shelf import Shelf
 from yaila.store.database import FilmRow, RevisionRow, now
 
 
@@ -120,8 +119,8 @@ def difference(before: Film, after: Film) -> list[Any]:
 WHOLE = 64
 """After so many patches a revision keeps the whole document again."""
 
-MOST_OPEN = 24
-"""Films kept in memory, by revision."""
+MOST_OPEN = 48 * 2**20
+"""Bytes of films kept in memory, by revision."""
 
 TRIES = 200
 """How often work in the background is laid on a film that goes on changing."""
@@ -142,8 +141,7 @@ class Films:
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
-        self._opened: OrderedDict[int, Opened] = OrderedDict()
-        self._lock = threading.Lock()
+        self._opened: Shelf[int, Opened] = Shelf(MOST_OPEN, lambda opened: opened.film.weight)
 
     def cards(self) -> list[FilmCard]:
         """All films, the last touched first."""
@@ -295,7 +293,7 @@ class Films:
             row.head, row.name, row.touched = to, name, now()
             session.commit()
             if opened:
-                self._remember(to, opened)
+                self._opened.put(to, opened)
             return self._state(session, row)
 
     def _state(self, session: Session, row: FilmRow) -> FilmState:
@@ -316,10 +314,9 @@ class Films:
 
     def _open(self, session: Session, revision: int) -> Opened:
         """A revision, or the nearest before it that can be opened."""
-        with self._lock:
-            if revision in self._opened:
-                self._opened.move_to_end(revision)
-                return self._opened[revision]
+        known = self._opened.get(revision)
+        if known:
+            return known
         document, fault, at = self._document(session, revision), "", revision
         film = None
         shown = document
@@ -336,14 +333,7 @@ class Films:
                     at, shown = parent, self._document(session, parent)
         if fault:
             fault = f"The newest state of this film cannot be opened: {fault} What you see is an earlier one."
-        return self._remember(revision, Opened(film, fault, document))
-
-    def _remember(self, revision: int, opened: Opened) -> Opened:
-        with self._lock:
-            self._opened[revision] = opened
-            while len(self._opened) > MOST_OPEN:
-                self._opened.popitem(last=False)
-        return opened
+        return self._opened.put(revision, Opened(film, fault, document))
 
     @staticmethod
     def _document(session: Session, revision: int) -> Any:

@@ -11,6 +11,7 @@ from yaila.core.camera.manners import Manner, Move
 from yaila.core.camera.pace import changes
 from yaila.core.camera.timing import Timing, bend
 from yaila.core.camera.track import FIELDS
+from yaila.core.shelf import Shelf
 
 SPAN = FIELDS.index("span")
 HEADING = FIELDS.index("heading")
@@ -39,11 +40,16 @@ def channels_at(
     return channels
 
 
-@lru_cache(maxsize=2048)
+_CHANNELS: Shelf[tuple[Move, Manner, Timing, int], NDArray[np.float64]] = Shelf(64 * 2**20, lambda made: made.nbytes)
+
+
 def channels_of(move: Move, manner: Manner, timing: Timing, frames: int) -> NDArray[np.float64]:
     """The channels of a passage at each of its frames and at its arrival, shape (frames + 1, 7)."""
-    made = channels_at(move, manner, timing, frames, np.arange(frames + 1, dtype=np.float64))
-    made.flags.writeable = False
+    key = (move, manner, timing, frames)
+    made = _CHANNELS.get(key)
+    if made is None:
+        made = _CHANNELS.put(key, channels_at(*key, np.arange(frames + 1, dtype=np.float64)))
+        made.flags.writeable = False
     return made
 
 

@@ -333,6 +333,14 @@ class Film(Part):
     length: Seconds | None = Field(None, gt=0, le=LONGEST)
     beats: tuple[Annotated[float, FILM_TIME, Field(ge=0, le=LONGEST)], ...] = Field((), max_length=5000)
 
+    @property
+    def weight(self) -> int:
+        """How many bytes of memory the film takes, roughly, with what is worked out of it."""
+        corners = sum(len(ring) for region in self.regions for ring in region.rings)
+        points = sum(len(route.points) for route in self.routes)
+        parts = len(self.plates) + len(self.markers) + len(self.labels) + len(self.styles) + len(self.vantages)
+        return 100_000 + 200 * corners + 3_000 * points + 10_000 * (parts + len(self.regions) + len(self.routes))
+
     @model_validator(mode="before")
     @classmethod
     def _upgrade(cls, document: Any) -> Any:

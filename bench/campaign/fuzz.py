@@ -1,0 +1,79 @@
+"""Requests as the description of the API allows them, and as it does not, by schemathesis: no answer of 5xx but 503,
+none that takes long, and every refusal a problem document."""
+
+from __future__ import annotations
+
+import time
+from collections import Counter
+from typing import Any
+
+import schemathesis
+from hypothesis import HealthCheck, Phase, given, seed, settings
+from schemathesis.generation import GenerationMode
+
+from tests.conftest import Server
+from yaila.core.film import Film
+from yaila.store import Store
+
+LONG = 2.0
+"""Seconds that no answer may take."""
+
+STATEFUL = {"film_id", "plate_id", "route_id", "region_id", "state", "If-Match"}
+
+SKIPPED = {"POST /api/sources", "POST /api/films/{film_id}/captures", "POST /api/films/{film_id}/reels"}
+"""What goes out to hosts of chance, or fills a queue with work that takes long."""
+
+
+def run(server: Server, film: Film, requests: int, number: int) -> dict[str, Any]:
+    """Send so many requests; returns what was found wrong."""
+    store = Store(server.home)
+    kept = store.films.create(film).id
+    schema = schemathesis.openapi.from_url(f"{server.url}/openapi.json")
+    schema.config.generation.modes = [GenerationMode.POSITIVE, GenerationMode.NEGATIVE]
+    operations = [one.ok() for one in schema.get_all_operations()]
+    operations = [one for one in operations if one.label not in SKIPPED]
+    each = max(requests // len(operations), 5)
+    statuses: Counter[int] = Counter()
+    wrong: list[str] = []
+
+    for operation in operations:
+
+        @seed(number)
+        @settings(
+            max_examples=each,
+            database=None,
+            deadline=None,
+            phases=[Phase.generate],
+            suppress_health_check=list(HealthCheck),
+        )
+        @given(case=operation.as_strategy())
+        def ask(case: Any) -> None:
+            sheet = server.client.get(f"/api/films/{kept}").json()
+            known = {
+                "film_id": kept,
+                "plate_id": sheet["film"]["plates"][0]["id"] if sheet["film"]["plates"] else "none",
+                "state": sheet["state"],
+                "If-Match": f'"{sheet["revision"]}"',
+            }
+            # Half of the time it is about the film that there is, or nothing would ever be done.
+            if hash(repr(case.body)) % 2 == 0:
+                for values in (case.path_parameters, case.query, case.headers):
+                    for name in list(values or ()):
+                        if name in known:
+                            values[name] = known[name]
+            begin = time.monotonic()
+            answer = case.call(base_url=server.url, timeout=60)
+            took = time.monotonic() - begin
+            statuses[answer.status_code] += 1
+            said = f"{case.method} {case.formatted_path} {str(case.query)[:200]} {str(case.body)[:300]}"
+            if answer.status_code >= 500 and answer.status_code != 503:
+                wrong.append(f"{answer.status_code}: {said}")
+            if took > LONG:
+                wrong.append(f"{took:.1f} s: {said}")
+            if answer.status_code >= 400 and answer.headers.get("content-type") != ["application/problem+json"]:
+                kind = answer.headers.get("content-type")
+                if case.method != "HEAD" and kind != "application/problem+json":
+                    wrong.append(f"{answer.status_code} as {kind}: {said}")
+
+        ask()
+    return {"requests": sum(statuses.values()), "statuses": dict(sorted(statuses.items())), "wrong": wrong}

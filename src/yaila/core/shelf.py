@@ -1,0 +1,54 @@
+"""What is kept in memory because it may be asked for again, bounded in bytes: the longest unused goes first."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from typing import Generic, TypeVar
+
+K = TypeVar("K", bound=Hashable)
+V = TypeVar("V")
+
+
+class Shelf(Generic[K, V]):
+    """Values by key, of which so many are kept as fit; the newest always is. Safe to use from several threads.
+
+    Args:
+        most: bytes of all values together.
+        weight: how many bytes a value takes, roughly.
+    """
+
+    def __init__(self, most: int, weight: Callable[[V], int]) -> None:
+        self._most, self._weight = most, weight
+        self._kept: OrderedDict[K, tuple[V, int]] = OrderedDict()
+        self._lock = threading.Lock()
+        self._bytes = 0
+
+    @property
+    def bytes(self) -> int:
+        """How much is kept."""
+        return self._bytes
+
+    def get(self, key: K) -> V | None:
+        """A value, if it is kept."""
+        with self._lock:
+            if key not in self._kept:
+                return None
+            self._kept.move_to_end(key)
+            return self._kept[key][0]
+
+    def put(self, key: K, value: V) -> V:
+        """Keep a value."""
+        weight = self._weight(value)
+        with self._lock:
+            self._drop(key)
+            self._kept[key] = value, weight
+            self._bytes += weight
+            while self._bytes > self._most and len(self._kept) > 1:
+                self._drop(next(iter(self._kept)))
+        return value
+
+    def _drop(self, key: K) -> None:
+        if key in self._kept:
+            self._bytes -= self._kept.pop(key)[1]
