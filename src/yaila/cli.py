@@ -22,7 +22,12 @@ if TYPE_CHECKING:
     from yaila.core.film import Film
     from yaila.store import Store
 
-app = typer.Typer(no_args_is_help=True, add_completion=False, help="Camera choreography over layered map imagery.")
+app = typer.Typer(
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    help="Camera choreography over layered map imagery.",
+)
 PORT = 8471
 
 FilmArg = Annotated[str, typer.Argument(metavar="FILM", help="A bundle, a folder, a film.json or a stored film.")]
@@ -285,4 +290,8 @@ def main() -> None:
         app(standalone_mode=True)
     except YailaError as error:
         print(f"yaila: {error}", file=sys.stderr)
+        sys.exit(1)
+    except OSError as error:
+        where = f" ({error.filename})" if error.filename else ""
+        print(f"yaila: {error.strerror or error}{where}.", file=sys.stderr)
         sys.exit(1)

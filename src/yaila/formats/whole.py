@@ -60,4 +60,7 @@ def ask_room(folder: Path, needed: int, what: str) -> None:
 
 
 def _size(count: int) -> str:
-    return f"{count / 1e9:,.1f} GB" if count >= 1e9 else f"{max(count, 0) / 1e6:,.0f} MB"
+    for size, unit, places in ((1e9, "GB", 1), (1e6, "MB", 0), (1e3, "kB", 0)):
+        if count >= size:
+            return f"{count / size:,.{places}f} {unit}"
+    return "nothing" if count <= 0 else f"{count} bytes"

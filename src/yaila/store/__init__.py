@@ -53,12 +53,32 @@ def default_home() -> Path:
     return Path(os.environ.get("YAILA_HOME") or Path.home() / ".yaila")
 
 
+def open_home(home: Path) -> None:
+    """See that the folder of a store is one, that it can be written to, and that nobody but its owner looks in.
+
+    Raises:
+        NoRoom: it is not, or cannot.
+    """
+    try:
+        home.mkdir(parents=True, exist_ok=True, mode=0o700)
+        home.chmod(0o700)
+        with tempfile.TemporaryFile(dir=home):
+            pass
+    except (FileExistsError, NotADirectoryError) as error:
+        raise NoRoom(f"{home} is a file; the store needs a folder. Choose another with YAILA_HOME.") from error
+    except OSError as error:
+        raise NoRoom(
+            f"The store at {home} cannot be written to ({error.strerror}). Mend that, or choose another folder with "
+            "YAILA_HOME."
+        ) from error
+
+
 class Store:
     """Everything Yaila keeps, in one folder that it never leaves."""
 
     def __init__(self, home: Path | None = None) -> None:
         self.home = (home or default_home()).resolve()
-        self._opened()
+        open_home(self.home)
         self.arrivals = self._folder("arrivals")
         self.reels = self._folder("reels")
         self.tiles = self._folder("tiles")
@@ -68,21 +88,6 @@ class Store:
         self.sources = Sources(engine)
         self.pictures = Pictures(engine, self.home / "pictures", self.room)
         self.aids = Aids(self._folder("aids"))
-
-    def _opened(self) -> None:
-        """See that the folder is one, that it can be written to, and that nobody but its owner looks in."""
-        try:
-            self.home.mkdir(parents=True, exist_ok=True, mode=0o700)
-            self.home.chmod(0o700)
-            with tempfile.TemporaryFile(dir=self.home):
-                pass
-        except (FileExistsError, NotADirectoryError) as error:
-            raise NoRoom(f"{self.home} is a file; the store needs a folder. Choose another with YAILA_HOME.") from error
-        except OSError as error:
-            raise NoRoom(
-                f"The store at {self.home} cannot be written to ({error.strerror}). Mend that, or choose another "
-                "folder with YAILA_HOME."
-            ) from error
 
     @contextmanager
     def room(self, job: str | None = None) -> Iterator[Path]:

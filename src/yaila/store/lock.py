@@ -13,6 +13,7 @@ from filelock import FileLock, Timeout
 
 from yaila.core.errors import Occupied
 from yaila.formats.whole import write_whole
+from yaila.store import open_home
 
 
 @contextmanager
@@ -23,8 +24,9 @@ def sole_server(home: Path, port: int) -> Iterator[socket.socket]:
 
     Raises:
         Occupied: another server holds the store, or another program the port.
+        NoRoom: the store is no folder, or cannot be written to.
     """
-    home.mkdir(parents=True, exist_ok=True, mode=0o700)
+    open_home(home)
     lock, said = FileLock(home / "server.lock"), home / "server.json"
     try:
         lock.acquire(timeout=0)
