@@ -53,7 +53,7 @@ def run(server: Server, film: str, kills: int, number: int, folder: Path) -> dic
         threads = [threading.Thread(target=edit), threading.Thread(target=others)]
         for thread in threads:
             thread.start()
-        time.sleep(rng.uniform(0.05, 2.5))
+        time.sleep(rng.uniform(0.05, 5.0))
         server.kill()
         stop.set()
         for thread in threads:

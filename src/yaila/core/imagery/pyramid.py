@@ -8,6 +8,7 @@ by 2**-L exactly: each of its pixels is the mean of 2x2 pixels of the level befo
 
 from __future__ import annotations
 
+import logging
 import os
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -22,6 +23,9 @@ from numpy.typing import NDArray
 
 from yaila.core.errors import BadPicture, Damaged
 from yaila.core.imagery.pages import PAGE
+
+# What is wrong with a file is said by what is raised.
+logging.getLogger("tifffile").setLevel(logging.CRITICAL)
 
 PIXEL_LIMIT = 2_000_000_000
 """The largest picture taken, pixels (48,000 x 24,000 is 1,152,000,000)."""

@@ -187,7 +187,7 @@ export class Placing {
   async vantage(at: XY, width: number, height: number): Promise<void> {
     const id = newId();
     const after = session.selection?.kind === "vantage" ? session.selection.id : null;
-    await session.act({ act: "add_vantage", at, width, height, after, id });
+    if (!(await session.act({ act: "add_vantage", at, width, height, after, id }))) return;
     session.select({ kind: "vantage", id });
     const start = session.plan?.vantages.find((vantage) => vantage.id === id)?.start;
     if (start !== undefined) player.seek(start);

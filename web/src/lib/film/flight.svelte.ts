@@ -92,7 +92,7 @@ class Flight {
     if (!this.pose) return;
     const id = newId();
     const after = session.selection?.kind === "vantage" ? session.selection.id : null;
-    await session.act({ act: "keep_pose", pose: this.pose, after, id });
+    if (!(await session.act({ act: "keep_pose", pose: this.pose, after, id }))) return;
     this.land();
     session.select({ kind: "vantage", id });
     const start = session.plan?.vantages.find((vantage) => vantage.id === id)?.start;

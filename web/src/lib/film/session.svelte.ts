@@ -148,9 +148,9 @@ export class Session {
     );
   }
 
-  /** Do an act and keep it. */
-  async act(act: Act): Promise<void> {
-    await this.keep((seen) =>
+  /** Do an act and keep it; whether it was. */
+  async act(act: Act): Promise<boolean> {
+    return this.keep((seen) =>
       told(
         api.POST("/api/films/{film_id}/acts", {
           params: { path: { film_id: this.id }, header: { "If-Match": seen } },
@@ -488,10 +488,10 @@ export class Session {
     );
   }
 
-  #line: Promise<void> = Promise.resolve();
+  #line: Promise<boolean> = Promise.resolve(true);
 
   /** Edits go out one after the other, each made on the revision the one before came to. */
-  keep(send: (seen: string) => Promise<Sheet>): Promise<void> {
+  keep(send: (seen: string) => Promise<Sheet>): Promise<boolean> {
     this.#line = this.#line.then(() =>
       this.guarded(async () => {
         try {
@@ -529,13 +529,15 @@ export class Session {
     }
   }
 
-  /** Do something that may be refused: why stands in the notice. */
-  async guarded(work: () => Promise<void>, clear = true): Promise<void> {
+  /** Do something that may be refused: why stands in the notice. Whether it was done. */
+  async guarded(work: () => Promise<void>, clear = true): Promise<boolean> {
     try {
       await work();
       if (clear) this.notice = "";
+      return true;
     } catch (error) {
       this.notice = (error as Error).message;
+      return false;
     }
   }
 }

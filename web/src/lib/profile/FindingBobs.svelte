@@ -1,3 +1,5 @@
+<svelte:options namespace="svg" />
+
 <script lang="ts">
   import { camera } from "../film/camera.svelte";
   import { gathering } from "../film/gathering.svelte";

@@ -1,3 +1,5 @@
+<svelte:options namespace="svg" />
+
 <script lang="ts">
   import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";

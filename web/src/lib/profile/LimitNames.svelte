@@ -1,3 +1,5 @@
+<svelte:options namespace="svg" />
+
 <script lang="ts">
   import { session } from "../film/session.svelte";
   import { length } from "../format";

@@ -153,7 +153,7 @@
 
   async function vantageAtPlayhead() {
     const id = newId();
-    await session.act({ act: "vantage_at_frame", frame: player.frame, id });
+    if (!(await session.act({ act: "vantage_at_frame", frame: player.frame, id }))) return;
     session.select({ kind: "vantage", id });
   }
 </script>

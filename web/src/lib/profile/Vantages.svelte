@@ -1,3 +1,5 @@
+<svelte:options namespace="svg" />
+
 <script lang="ts">
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";

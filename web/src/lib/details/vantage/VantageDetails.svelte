@@ -39,7 +39,7 @@
 
   async function duplicate() {
     const id = newId();
-    await session.act({ act: "duplicate_vantage", vantage: vantage!.id, id });
+    if (!(await session.act({ act: "duplicate_vantage", vantage: vantage!.id, id }))) return;
     session.select({ kind: "vantage", id });
   }
 

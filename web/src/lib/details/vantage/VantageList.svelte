@@ -21,7 +21,10 @@
     const after = session.chosen[session.chosen.length - 1] ?? null;
     const width = place.size * 1.6;
     const height = (width * film!.frame.height) / film!.frame.width;
-    await session.act({ act: "add_vantage", at: [place.x, place.y], width, height, after, name: place.name, id });
+    if (
+      !(await session.act({ act: "add_vantage", at: [place.x, place.y], width, height, after, name: place.name, id }))
+    )
+      return;
     [search, hits] = ["", []];
     session.select({ kind: "vantage", id });
     const start = session.plan?.vantages.find((vantage) => vantage.id === id)?.start;
