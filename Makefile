@@ -7,7 +7,7 @@ export YAILA_HOME ?= $(CURDIR)/data
 PY_SOURCES := $(shell find src -name '*.py')
 WEB_SOURCES := $(shell find web/src web/public -type f -not -name openapi.json -not -name schema.d.ts) web/index.html web/vite.config.ts
 
-.PHONY: demo serve test check bench screenshots lock format clean
+.PHONY: demo serve test check bench campaign screenshots lock format clean
 
 demo: $(VENV)/.run site
 	$(BIN)/yaila demo --port $(PORT)
@@ -28,6 +28,10 @@ check: $(VENV)/.dev web/.types
 
 bench: $(VENV)/.dev site
 	$(BIN)/python bench/run.py
+
+# Two hours of trouble made on purpose; `make campaign PARTS="trouble kills=20 seed=3"` for some of it.
+campaign: $(VENV)/.dev site
+	$(BIN)/python -m tests.campaign $(PARTS)
 
 screenshots: $(VENV)/.dev chromium
 	$(BIN)/python bench/screenshots.py

@@ -5,10 +5,14 @@ from __future__ import annotations
 import asyncio
 import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable, Coroutine
+from concurrent.futures import ThreadPoolExecutor
+from functools import wraps
 from pathlib import Path
 
 import httpx
@@ -17,10 +21,11 @@ from fastapi.testclient import TestClient
 from starlette.requests import Request as Call
 
 from tests.conftest import Server, free_port, write_picture
+from tests.tilehost import png
 from tests.truth import fine_texture
 from yaila.api.app import create_app
 from yaila.api.lanes import Lane
-from yaila.core.errors import Busy, Occupied
+from yaila.core.errors import BadStore, Busy, Occupied
 from yaila.core.film import Film
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
@@ -124,6 +129,46 @@ def test_head_is_get_without_its_body(client: TestClient) -> None:
     assert told.headers["content-length"] == str(len(whole.content))
 
 
+def test_a_part_of_a_file_can_be_asked_for(client: TestClient) -> None:
+    sign = client.post("/api/signs?name=a.png", content=png(20)).json()
+    part = client.get(f"/api/signs/{sign['key']}.png", headers={"Range": "bytes=1-3"})
+    assert (part.status_code, part.content) == (206, b"PNG")
+
+
+def test_while_another_program_writes_edits_wait_and_nothing_else_does(client: TestClient, store: Store) -> None:
+    sheet = client.post("/api/films", json={}).json()
+    patch = [{"op": "replace", "path": "/name", "value": "Other"}]
+    answers: list[int] = []
+
+    def edit() -> None:
+        headers = {"If-Match": f'"{sheet["revision"]}"'}
+        answers.append(client.patch(f"/api/films/{sheet['id']}", json=patch, headers=headers).status_code)
+
+    with sqlite3.connect(store.home / "yaila.sqlite") as other:
+        other.execute("BEGIN IMMEDIATE")
+        threads = [threading.Thread(target=edit) for _ in range(45)]
+        for thread in threads:
+            thread.start()
+        time.sleep(0.5)
+        begin = time.monotonic()
+        assert client.get("/api/films").status_code == 200
+        assert time.monotonic() - begin < 2
+        for thread in threads:
+            thread.join()
+    other.close()
+    assert set(answers) == {503}
+
+
+def test_what_is_cleared_up_is_the_store_s_own(tmp_path: Path) -> None:
+    (tmp_path / "letters").mkdir()
+    (tmp_path / "letters" / "dear.txt").write_text("Dear")
+    (tmp_path / "store").mkdir()
+    (tmp_path / "store" / "arrivals").symlink_to(tmp_path / "letters")
+    with pytest.raises(BadStore, match="leads out of the store"):
+        Store(tmp_path / "store").sweep()
+    assert (tmp_path / "letters" / "dear.txt").exists()
+
+
 def test_an_origin_is_held_against_its_scheme_too(client: TestClient) -> None:
     for origin in ("evil://127.0.0.1:8471", "https://127.0.0.1:8471", "http://127.0.0.1:8471.evil.example"):
         assert client.post("/api/films", json={}, headers={"Origin": origin}).status_code == 403
@@ -187,9 +232,15 @@ def test_what_the_disk_refuses_is_said_and_can_be_tried_again(
 # ---- Lanes
 
 
-@pytest.fixture
-def anyio_backend() -> str:
-    return "asyncio"
+def in_a_loop(test: Callable[[], Coroutine[None, None, None]]) -> Callable[[], None]:
+    """A test that is a coroutine, in a loop and a thread of its own: the browser's tests keep one running here."""
+
+    @wraps(test)
+    def run() -> None:
+        with ThreadPoolExecutor(1) as thread:
+            thread.submit(asyncio.run, test()).result()
+
+    return run
 
 
 class Caller:
@@ -217,7 +268,7 @@ def endless(begun: threading.Event, ended: threading.Event) -> None:
         ended.set()
 
 
-@pytest.mark.anyio
+@in_a_loop
 async def test_films_take_turns_and_one_never_has_all_threads() -> None:
     lane = Lane("test", 2, 1)
     begun, ended = threading.Event(), threading.Event()
@@ -238,7 +289,7 @@ async def test_films_take_turns_and_one_never_has_all_threads() -> None:
     lane.close()
 
 
-@pytest.mark.anyio
+@in_a_loop
 async def test_newer_work_of_the_same_name_stops_the_older_and_a_full_lane_says_so() -> None:
     lane = Lane("test", 1, 1)
     begun, ended = threading.Event(), threading.Event()

@@ -16,8 +16,8 @@ from yaila.core.errors import TooMuch
 MOST_BYTES = 64 * 2**20
 """The largest body, but of files that are written to the disk as they come."""
 
-LARGER = {"routes": 200_000_000}
-"""The largest bodies of some addresses, by how these end."""
+OTHERS = {"routes": 200_000_000, "fonts": 31_000_000, "signs": 31_000_000}
+"""The largest bodies of addresses that take files, by how these end."""
 
 STREAMED = re.compile(r"/api/films/[^/]+/pictures")
 """What is written to the disk as it comes, and limited there."""
@@ -114,7 +114,7 @@ class Door:
         if scope["method"] in ("GET", "OPTIONS", "DELETE") or STREAMED.fullmatch(scope["path"]):
             return None
         headers = dict(scope["headers"])
-        most = LARGER.get(scope["path"].rpartition("/")[2], MOST_BYTES)
+        most = OTHERS.get(scope["path"].rpartition("/")[2], MOST_BYTES)
         said = headers.get(b"content-length", b"")
         large = TooMuch(f"The request is larger than {most // 1_000_000} MB.")
         if said.isdigit() and (len(said) > 18 or int(said) > most):

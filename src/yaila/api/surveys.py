@@ -134,6 +134,8 @@ def find_places(q: str) -> list[gazetteer.Place]:
     try:
         if len(numbers) == 2:
             lat, lon = (float(number) for number in numbers)
+            if not (abs(lat) <= 85 and abs(lon) <= 180):
+                return []
             x, y = mercator_of(lon, lat)
             return [gazetteer.Place(name=f"{lat:.4f}, {lon:.4f}", kind="coordinates", x=x, y=y, size=2000)]
     except ValueError:

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from yaila.core.errors import NoRoom
+from yaila.core.errors import BadStore, NoRoom
 from yaila.store.aids import Aid, Aids
 from yaila.store.database import open_database
 from yaila.store.films import FilmCard, Films, FilmState, checked, difference, patched
@@ -105,5 +105,8 @@ class Store:
 
     def _folder(self, name: str) -> Path:
         folder = self.home / name
+        if folder.is_symlink():
+            # What is cleared up in it would be somebody else's.
+            raise BadStore(f"{folder} leads out of the store. Put a folder there.")
         folder.mkdir(exist_ok=True)
         return folder

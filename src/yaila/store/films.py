@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 import secrets
+import threading
 import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -122,6 +123,9 @@ WHOLE = 64
 MOST_OPEN = 48 * 2**20
 """Bytes of films kept in memory, by revision."""
 
+MOST_WRITING = 12
+"""Edits that may wait for one another at the database."""
+
 TRIES = 200
 """How often work in the background is laid on a film that goes on changing."""
 
@@ -141,6 +145,8 @@ class Films:
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
+        # While another program holds the database, edits must not take all the threads that answer anything else.
+        self._writing = threading.Semaphore(MOST_WRITING)
         self._opened: Shelf[int, Opened] = Shelf(MOST_OPEN, lambda opened: opened.film.weight)
 
     def cards(self) -> list[FilmCard]:
@@ -280,6 +286,14 @@ class Films:
         self, film_id: str, seen: int, to: int | RevisionRow, name: str, opened: Opened | None = None
     ) -> FilmState:
         """Let another revision stand, a new one perhaps: a short piece of writing, all or nothing."""
+        if not self._writing.acquire(blocking=False):
+            raise Busy("The store is being written to by something else. Nothing was changed; try again in a moment.")
+        try:
+            return self._moved(film_id, seen, to, name, opened)
+        finally:
+            self._writing.release()
+
+    def _moved(self, film_id: str, seen: int, to: int | RevisionRow, name: str, opened: Opened | None) -> FilmState:
         with Session(self._engine, expire_on_commit=False) as session:
             # Take the write lock before reading, so that two edits cannot both see the same head.
             session.connection().exec_driver_sql("BEGIN IMMEDIATE")

@@ -1,6 +1,6 @@
 """Run the campaign: `make campaign`, or parts of it with other lengths.
 
-    python -m campaign kills=200 requests=10000 files=2000 trouble waits soak=60 seed=1
+    python -m tests.campaign kills=200 requests=10000 files=2000 trouble waits soak=60 seed=1
 
 Prints one JSON line a part, and ends with 1 if anything was wrong.
 """
@@ -15,7 +15,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from campaign import files, fuzz, kills, soak, trouble, waits
+from tests.campaign import files, fuzz, kills, soak, trouble, waits
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
 from yaila.core.film import Film
