@@ -20,5 +20,5 @@ def test_no_request_of_chance_gets_an_error_that_nobody_foresaw_or_waits_for_lon
     found = fuzz.run(server, Film.model_validate({"plates": [plate], "vantages": views}), 200, 5, long=15)
     assert found["wrong"] == []
     # It was asked enough that was done, and enough that was refused, for this to say something.
-    assert found["statuses"].get(200, 0) > 20
-    assert found["statuses"].get(422, 0) > 20
+    assert found["statuses"].get(200, 0) > 15
+    assert found["statuses"].get(422, 0) > 15

@@ -56,8 +56,8 @@ def run(server: Server, film: Film, requests: int, number: int, long: float = LO
                 "state": sheet["state"],
                 "If-Match": f'"{sheet["revision"]}"',
             }
-            # Half of the time it is about the film that there is, or nothing would ever be done.
-            if zlib.crc32(repr(case.body).encode()) % 2 == 0:
+            # Mostly it is about the film that there is, or nothing would ever be done.
+            if zlib.crc32(repr(case.body).encode()) % 4:
                 for values in (case.path_parameters, case.query, case.headers):
                     for name in list(values or ()):
                         if name in known:

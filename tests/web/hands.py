@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import re
+import time
 from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect
@@ -71,3 +72,12 @@ def pick(page: Page, name: str) -> None:
     page.locator("section[aria-label='Vantages in order'] button", has_text=name).click()
     expect(page.get_by_label("Name of the vantage")).to_have_value(name)
     page.get_by_role("radio", name="Passage").click()
+
+
+def until(page: Page, true: str, arg: object = None, seconds: float = 30) -> None:
+    """Wait until an expression holds in the page. Playwright's own way has the page evaluate a text, which its content
+    security policy forbids."""
+    end = time.monotonic() + seconds
+    while not page.evaluate(true, arg):
+        assert time.monotonic() < end, true
+        page.wait_for_timeout(50)

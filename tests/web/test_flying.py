@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
-from tests.web.hands import drag, drag_by, film_of, kept, middle, pick, vantage
+from tests.web.hands import drag, drag_by, film_of, kept, middle, pick, until, vantage
 from yaila.core.film import Duration, Film, Passage, Vantage
 from yaila.store import Store
 
@@ -150,7 +150,7 @@ def test_a_recipe_is_previewed_and_built(server: Server, film: Page) -> None:
     page.get_by_role("radio", name="Island hops").click()
     page.get_by_role("button", name="3 chosen").click()
     expect(page.locator(".preview img")).to_have_count(6)
-    page.wait_for_function("[...document.querySelectorAll('.preview img')].every((one) => one.naturalWidth > 50)")
+    until(page, "[...document.querySelectorAll('.preview img')].every((one) => one.naturalWidth > 50)")
     page.get_by_role("button", name="Instead of all vantages").click()
     server.until(lambda: [v["passage"]["manner"]["kind"] for v in film_of(server)["film"]["vantages"]] == ["hop"] * 3)
     page.keyboard.press("Control+z")
@@ -188,15 +188,17 @@ def test_two_hundred_vantages_do_not_lag(server: Server, page: Page, tmp_path: P
         page.goto("about:blank")
         page.goto(f"{server.url}/#/films/{store.films.create(film).id}")
         expect(page.locator(".details .number").first).to_have_text("1")
-        page.wait_for_function(f"document.querySelectorAll('.profile .hold').length > {many // 2}")
+        until(page, f"document.querySelectorAll('.profile .hold').length > {many // 2}")
         waits = []
         for _ in range(5):
             page.wait_for_timeout(1500)  # The checks of the film before are done.
             before = page.get_by_label("Ground span, px").input_value()
             begin = time.perf_counter()
             page.keyboard.press("Alt+ArrowDown")
-            page.wait_for_function(
-                "before => document.querySelector('input[aria-label=\"Ground span, px\"]').value !== before", arg=before
+            until(
+                page,
+                "before => document.querySelector('input[aria-label=\"Ground span, px\"]').value !== before",
+                arg=before,
             )
             waits.append(time.perf_counter() - begin)
         return min(waits)

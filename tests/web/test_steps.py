@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
-from tests.web.hands import drag, drag_by, drop, film_of, kept, middle, pick, vantage
+from tests.web.hands import drag, drag_by, drop, film_of, kept, middle, pick, until, vantage
 
 pytestmark = pytest.mark.browser
 
@@ -62,7 +62,7 @@ def test_the_profile_retimes_and_spans(server: Server, film: Page) -> None:
     assert after["vantages"][2]["start"] - before["vantages"][2]["start"] == shift
     drag_by(film, film.locator(".profile .post.span").nth(1).locator(".stub"), 0, -30)
     expect(film.get_by_title("Nothing to redo")).to_be_visible()
-    film.wait_for_function("document.querySelector('.saved') !== null")
+    until(film, "document.querySelector('.saved') !== null")
     server.until(lambda: vantage(server, 1)["span"] > 300)
 
 

@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture, psnr
-from tests.web.hands import drag, drop, film_of
+from tests.web.hands import drag, drop, film_of, until
 
 pytestmark = pytest.mark.browser
 
@@ -108,8 +108,8 @@ def test_two_pictures_become_a_film(server: Server, sheet: Page, tmp_path: Path)
     page.get_by_title(re.compile("Previous vantage")).click()
     page.get_by_role("radio", name="Hop").click()
     expect(page.get_by_text("Clears at")).to_be_visible()
+    server.until(lambda: film_of(server)["film"]["vantages"][1]["passage"]["manner"]["kind"] == "hop")
     film = film_of(server)
-    assert [v["passage"]["manner"]["kind"] for v in film["film"]["vantages"]][1] == "hop"
     assert film["film"]["vantages"][2]["tilt"] == pytest.approx(32, abs=3)
 
     # A hold is dragged longer in the profile, and the film grows by as much.
@@ -125,9 +125,9 @@ def test_two_pictures_become_a_film(server: Server, sheet: Page, tmp_path: Path)
     page.get_by_title("First frame (Home)").click()
     page.get_by_role("button", name="Play", exact=True).click()
     canvas = page.locator(".picture canvas")
-    page.wait_for_function("Number(document.querySelector('.picture canvas').dataset.frame) > 25")
+    until(page, "Number(document.querySelector('.picture canvas').dataset.frame) > 25")
     first = int(canvas.get_attribute("data-frame") or 0)
-    page.wait_for_function(f"Number(document.querySelector('.picture canvas').dataset.frame) > {first + 10}")
+    until(page, f"Number(document.querySelector('.picture canvas').dataset.frame) > {first + 10}")
     page.get_by_role("button", name="Pause").click()
 
     # Render, play the reel in the page, download it.
@@ -136,7 +136,7 @@ def test_two_pictures_become_a_film(server: Server, sheet: Page, tmp_path: Path)
     expect(page.locator("[data-reel][data-state=running]")).to_be_visible(timeout=20000)
     expect(page.locator("[data-reel][data-state=done]")).to_be_visible(timeout=180000)
     page.locator("[data-reel] button", has_text="Play").click()
-    page.wait_for_function("document.querySelector('video')?.currentTime > 0.3")
+    until(page, "document.querySelector('video')?.currentTime > 0.3")
     with page.expect_download() as download:
         page.get_by_role("link", name="Download").click()
     reel = tmp_path / "reel.mp4"

@@ -45,9 +45,12 @@
     await session.act({ act: "change_rate", rate });
     player.seek(Math.round(seconds * session.rate));
   }
-  function setFrame(width: number, height: number) {
-    if (width === film!.frame.width && height === film!.frame.height) return;
-    void session.patch([{ op: "replace", path: "/frame", value: { width, height } }], "Frame size");
+  /** Only what is said is set: of two sides typed one after the other, the second must not bring back the first. */
+  function setFrame(sides: { width?: number; height?: number }) {
+    const steps = Object.entries(sides)
+      .filter(([side, value]) => value !== film!.frame[side as "width" | "height"])
+      .map(([side, value]) => ({ op: "replace" as const, path: `/frame/${side}`, value }));
+    if (steps.length) void session.patch(steps, "Frame size");
   }
 </script>
 
@@ -141,8 +144,9 @@
       <h3>Frame size</h3>
       <div class="choices">
         {#each session.choices?.frames ?? [] as [w, h] (`${w}x${h}`)}
-          <Button on={film.frame.width === w && film.frame.height === h} onclick={() => setFrame(w, h)}
-            >{w} × {h}</Button
+          <Button
+            on={film.frame.width === w && film.frame.height === h}
+            onclick={() => setFrame({ width: w, height: h })}>{w} × {h}</Button
           >
         {/each}
       </div>
@@ -154,7 +158,7 @@
             max="8192"
             step="2"
             value={film.frame.width}
-            onchange={(event) => setFrame(Number(event.currentTarget.value), film.frame.height)}
+            onchange={(event) => setFrame({ width: Number(event.currentTarget.value) })}
           /></label
         >
         <label
@@ -164,7 +168,7 @@
             max="8192"
             step="2"
             value={film.frame.height}
-            onchange={(event) => setFrame(film.frame.width, Number(event.currentTarget.value))}
+            onchange={(event) => setFrame({ height: Number(event.currentTarget.value) })}
           /></label
         >
       </div>
