@@ -1,8 +1,13 @@
 import { frameUrl } from "../api/client";
 import { session } from "./session.svelte";
 
+/** Pictures that are kept ready ahead of the playhead. */
 const AHEAD = 10;
 const OUTSTANDING = 4;
+/** Of frames that take longer to draw than they last, every second, third … is drawn, up to this. */
+const SPARSEST = 12;
+/** How many drawn frames late a picture may be and still be shown. */
+const LATE = 3;
 
 /** The playhead: plays frames that the engine draws ahead, scrubs and steps. */
 export class Player {
@@ -23,6 +28,12 @@ export class Player {
 
   #ready = new Map<number, ImageBitmap>();
   #pending = new Map<number, AbortController>();
+  /** How long a picture is under way, and how long it is from one to the next, ms, smoothed. */
+  #latency = 0;
+  #period = 0;
+  #arrived = 0;
+  /** Every how manyth frame is drawn. */
+  #every = 1;
   #key = "";
   #stillTimer: ReturnType<typeof setTimeout> | undefined;
   #from = { time: 0, frame: 0 };
@@ -52,6 +63,7 @@ export class Player {
     const was = this.speed;
     this.speed = speed;
     this.#ticks = [];
+    [this.#arrived, this.#every] = [0, 1];
     if (!was) this.#raf = requestAnimationFrame(this.#tick);
   }
 
@@ -71,12 +83,22 @@ export class Player {
   renew(): void {
     const key = `${session.id}/${session.state}/${this.width}`;
     if (key === this.#key) return;
+    if (!this.#key.startsWith(`${session.id}/`)) this.#begin();
     this.#key = key;
     this.#dropPending();
     for (const bitmap of this.#ready.values()) if (bitmap !== this.picture) bitmap.close();
     this.#ready.clear();
     if (this.frame > Math.max(this.frames - 1, 0)) this.frame = Math.max(this.frames - 1, 0);
     if (!this.playing) this.showStill();
+  }
+
+  /** Another film has come: nothing of the last one stays in sight. */
+  #begin(): void {
+    if (this.playing) this.pause();
+    this.picture?.close();
+    this.picture = null;
+    [this.frame, this.shownFrame, this.problem, this.unfinished] = [0, -1, "", false];
+    [this.#latency, this.#period] = [0, 0];
   }
 
   /** Draft at once; at rest, the final quality follows. */
@@ -150,9 +172,14 @@ export class Player {
     }
     // A frame's own moment may come out a hair early.
     this.frame = Math.floor(frame + 1e-6);
-    const bitmap = this.#ready.get(this.frame);
-    if (bitmap && this.shownFrame !== this.frame) {
-      this.#show(bitmap, this.frame);
+    // The newest that has arrived is shown, though its moment may have passed.
+    const step = Math.sign(this.speed);
+    const behind = (other: number) => (this.frame - other) * step;
+    let newest = -1;
+    for (const other of this.#ready.keys())
+      if (behind(other) >= 0 && (newest < 0 || behind(other) < behind(newest))) newest = other;
+    if (newest >= 0 && this.shownFrame !== newest && behind(newest) < LATE * this.#every) {
+      this.#show(this.#ready.get(newest)!, newest);
       this.#ticks.push(time);
       this.#ticks = this.#ticks.filter((tick) => time - tick < 1000);
       this.drawn = this.#ticks.length;
@@ -166,24 +193,40 @@ export class Player {
     return over! / (under ?? 1);
   }
 
-  /** Keep the next frames coming; let go of those behind. */
+  /** Keep the next frames coming that can still arrive in time; let go of those behind. */
   #drawAhead(): void {
     const step = Math.sign(this.speed);
     const count = this.frames;
+    const each = 1000 / Math.max(this.#rate() * Math.abs(this.speed), 1e-6);
+    if (this.#period) {
+      // Every so manyth frame, evenly, as fast as they are drawn; not at once the other way when it goes better.
+      const wanted = Math.min(Math.max(Math.ceil(this.#period / each - 0.15), 1), SPARSEST);
+      if (wanted > this.#every || this.#period / each < this.#every - 1.3) this.#every = wanted;
+    }
+    const every = this.#every * Math.max(Math.round(Math.abs(this.speed)), 1);
     const wanted = new Set<number>();
-    for (let k = 0; k <= AHEAD * Math.abs(this.speed); k++) {
+    for (let k = 0; k <= AHEAD * every; k++) {
       let frame = this.frame + k * step;
       if (this.loop) frame = ((frame % count) + count) % count;
-      if (frame >= 0 && frame < count) wanted.add(frame);
+      if (frame < 0 || frame >= count || frame % every) continue;
+      // Where nothing is under way yet, the next one is asked for however late it comes.
+      if (k * each < this.#latency * 0.6 && !this.#pending.has(frame) && this.#pending.size) continue;
+      wanted.add(frame);
     }
+    const past = (frame: number) => {
+      const behind = (this.frame - frame) * step;
+      return behind >= LATE * every || behind < -(AHEAD + 1) * every;
+    };
     for (const [frame, bitmap] of this.#ready) {
-      if (wanted.has(frame)) continue;
+      if (wanted.has(frame) || (frame === this.shownFrame && !past(frame))) continue;
+      if (!past(frame) && (this.frame - frame) * step <= 0) continue;
       this.#ready.delete(frame);
       if (bitmap !== this.picture) bitmap.close();
     }
-    // The server leaves what is let go here.
+    // The server leaves what is let go here; the one asked for first is waited for, as it tells how long one takes.
+    const first = this.#pending.keys().next().value;
     for (const [frame, abort] of this.#pending) {
-      if (wanted.has(frame)) continue;
+      if (wanted.has(frame) || !past(frame) || frame === first) continue;
       this.#pending.delete(frame);
       abort.abort();
     }
@@ -193,8 +236,10 @@ export class Player {
       const abort = new AbortController();
       this.#pending.set(frame, abort);
       const key = this.#key;
+      const asked = performance.now();
       this.#fetch(frame, "draft", abort.signal)
         .then((bitmap) => {
+          this.#timed(asked);
           if (key === this.#key && this.playing) this.#ready.set(frame, bitmap);
           else bitmap.close();
         })
@@ -203,6 +248,17 @@ export class Player {
           if (this.#pending.get(frame) === abort) this.#pending.delete(frame);
         });
     }
+  }
+
+  /** Note how long a picture took, and how long it is since the one before. */
+  #timed(asked: number): void {
+    const now = performance.now();
+    const took = now - asked;
+    // While others are under way, pictures come as fast as they are drawn.
+    const since = this.#pending.size > 1 && this.#arrived ? now - this.#arrived : took;
+    this.#latency += (took - this.#latency) * (this.#latency ? 0.25 : 1);
+    this.#period += (Math.min(since, took) - this.#period) * (this.#period ? 0.2 : 1);
+    this.#arrived = now;
   }
 
   #dropPending(): void {

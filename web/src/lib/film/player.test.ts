@@ -87,6 +87,52 @@ describe("the playhead", () => {
     expect(most).toBeLessThanOrEqual(5);
   });
 
+  for (const [took, least, gap] of [
+    [10, 23, 2],
+    [70, 11, 5],
+    [200, 4, 12],
+  ] as const)
+    it(`thins out evenly when a frame takes ${took} ms to draw`, async () => {
+      film(1000);
+      let now = 0;
+      vi.spyOn(performance, "now").mockImplementation(() => now);
+      // One frame after the other, as a busy server draws them; what is let go is not drawn.
+      const line: { done: (answer: Response) => void; signal: AbortSignal }[] = [];
+      let free = 0;
+      vi.stubGlobal("fetch", (_: string, { signal }: { signal: AbortSignal }) => {
+        return new Promise<Response>((done, fail) => {
+          line.push({ done, signal });
+          signal.addEventListener("abort", () => fail(new DOMException("let go", "AbortError")));
+        });
+      });
+      const player = new Player();
+      player.play();
+      const shown: { frame: number; at: number }[] = [];
+      let busy: (typeof line)[number] | undefined;
+      for (now = 0; now < 5000; now += 5) {
+        if (busy && now >= free) {
+          busy.done(new Response(new Blob(["x"])));
+          busy = undefined;
+        }
+        while (!busy && line.length) {
+          const next = line.shift()!;
+          if (!next.signal.aborted) [busy, free] = [next, now + took];
+        }
+        if (now % 15 === 0) await screen(now);
+        const last = shown[shown.length - 1];
+        if (player.shownFrame >= 0 && player.shownFrame !== last?.frame)
+          shown.push({ frame: player.shownFrame, at: now });
+      }
+      player.pause();
+      const later = shown.filter(({ at }) => at > 1500);
+      expect(later.length / 3.5).toBeGreaterThanOrEqual(least);
+      const steps = later.slice(1).map(({ frame }, k) => frame - later[k]!.frame);
+      expect(Math.min(...steps)).toBeGreaterThan(0);
+      expect(Math.max(...steps)).toBeLessThanOrEqual(gap);
+      // Real time leads: what is shown is never far behind the playhead.
+      expect(Math.max(...later.map(({ frame, at }) => (at / 1000) * 25 - frame))).toBeLessThan(gap * 2 + 2);
+    });
+
   it("goes round when it loops, and stops at the end when it does not", async () => {
     film(50);
     const player = new Player();
@@ -101,6 +147,18 @@ describe("the playhead", () => {
     await screen(900);
     expect(player.frame).toBe(49);
     expect(player.playing).toBe(false);
+  });
+
+  it("keeps nothing of the last film in sight", async () => {
+    film(100);
+    const player = new Player();
+    player.renew();
+    player.seek(40);
+    await screen(0);
+    expect(player.shownFrame).toBe(40);
+    session.sheet = { ...session.sheet!, id: "f2", state: "r9" };
+    player.renew();
+    expect([player.picture, player.shownFrame, player.frame]).toEqual([null, -1, 0]);
   });
 
   it("plays backwards and faster", async () => {

@@ -357,13 +357,14 @@ export class Session {
     this.also = ids.slice(1);
   }
 
-  /** Show all plates, or all frames where there is no plate. */
+  /** Show all plates, or all frames where there is no plate, or as much ground as the film has pixels. */
   showAll(): void {
     const points = [
       ...(this.plan?.plates.flatMap((plate) => plate.outline) ?? []),
       ...(this.plan?.plates.length ? [] : (this.plan?.vantages.flatMap((vantage) => vantage.outline) ?? [])),
     ];
-    if (!points.length) return;
+    const { width, height } = this.film?.frame ?? { width: 1920, height: 1080 };
+    if (!points.length) points.push([-width / 2, -height / 2], [width / 2, height / 2]);
     const xs = points.map((point) => point[0]);
     const ys = points.map((point) => point[1]);
     this.showBox = [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
