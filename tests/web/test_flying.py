@@ -23,6 +23,8 @@ def count(server: Server) -> int:
 
 def test_a_frame_is_drawn_moved_stepped_retimed_undone_and_redone(server: Server, film: Page) -> None:
     page = film
+    # Down to where each plate is sharp stands beside the profile.
+    expect(page.locator(".profile .limitname", has_text="Wide")).to_be_visible()
     begun = film_of(server)["film"]
     # A frame is drawn, and dragged to another island.
     page.get_by_role("button", name="Vantage", exact=True).click()

@@ -75,6 +75,8 @@ class Lane:
             line.append(task)
             self._change.notify()
         waiting = asyncio.wrap_future(task.outcome)
+        # What comes of work that nobody waits for is nobody's to hear.
+        waiting.add_done_callback(lambda done: done.cancelled() or done.exception())
         try:
             while not (await asyncio.wait({waiting}, timeout=LOOK))[0]:
                 if task.stop.stopped or await request.is_disconnected():

@@ -1,5 +1,3 @@
-<svelte:options namespace="svg" />
-
 <script lang="ts">
   import { camera } from "../film/camera.svelte";
   import { gathering } from "../film/gathering.svelte";

@@ -1,5 +1,3 @@
-<svelte:options namespace="svg" />
-
 <script lang="ts">
   import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";

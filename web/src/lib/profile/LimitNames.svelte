@@ -1,5 +1,3 @@
-<svelte:options namespace="svg" />
-
 <script lang="ts">
   import { session } from "../film/session.svelte";
   import { length } from "../format";
@@ -19,18 +17,20 @@
   );
 </script>
 
-<text class="axis head" x={axis.right + 6} y="14">{limits.length ? "Sharp down to" : ""}</text>
-{#each limits as limit, k (k)}
-  {#if labels[k]! > 24}
-    <text class="limitname" x={axis.right + 6} y={labels[k]! + 3}
-      >{limit.name.length > 15 ? limit.name.slice(0, 14) + "…" : limit.name}</text
-    >
-    <text class="limitname figure" x={width - 6} y={labels[k]! + 3} text-anchor="end"
-      >{length(limit.span, ground).join(" ")}</text
-    >
-    <title>{limit.name}</title>
-  {/if}
-{/each}
+<g>
+  <text class="axis head" x={axis.right + 6} y="14">{limits.length ? "Sharp down to" : ""}</text>
+  {#each limits as limit, k (k)}
+    {#if labels[k]! > 24}
+      <text class="limitname" x={axis.right + 6} y={labels[k]! + 3}
+        >{limit.name.length > 15 ? limit.name.slice(0, 14) + "…" : limit.name}</text
+      >
+      <text class="limitname figure" x={width - 6} y={labels[k]! + 3} text-anchor="end"
+        >{length(limit.span, ground).join(" ")}</text
+      >
+      <title>{limit.name}</title>
+    {/if}
+  {/each}
+</g>
 
 <style>
   text {

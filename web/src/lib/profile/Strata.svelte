@@ -1,5 +1,3 @@
-<svelte:options namespace="svg" />
-
 <script lang="ts" module>
   /** Down to which span a plate is sharp. */
   export type Limit = { span: number; name: string };

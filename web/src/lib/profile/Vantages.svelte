@@ -1,5 +1,3 @@
-<svelte:options namespace="svg" />
-
 <script lang="ts">
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
