@@ -211,12 +211,15 @@ def edit_film(
 
 
 @router.post("/films/{film_id}/acts")
-def act_on_film(film_id: str, act: Act, seen: Seen, desk: TheDesk, response: Response) -> Sheet:
-    """Do a named act: its JSON Patch is worked out and applied to the revision named by If-Match."""
+def act_on_film(
+    film_id: str, act: Act, seen: Seen, desk: TheDesk, response: Response, label: str | None = None
+) -> Sheet:
+    """Do a named act: its JSON Patch is worked out and applied to the revision named by If-Match. ``label`` is what undo
+    calls it, instead of the act's own name."""
     revision = revision_of(seen)
     film = desk.store.films.at_revision(film_id, revision)
     after = act.done_to(film)
-    label = act.act.replace("_", " ").capitalize()
+    label = label or act.act.replace("_", " ").capitalize()
     if count := left_hanging(film, after):
         label += f"; {count} that hung on it {'stays at its' if count == 1 else 'stay at their'} time"
     return sheet_of(desk.store.films.edit(film_id, difference(film, after), revision, label), response)

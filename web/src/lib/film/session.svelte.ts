@@ -19,6 +19,7 @@ import {
   type XY,
 } from "../api/client";
 import { courseAt, type Address } from "./courses";
+import { named, placed } from "./named";
 import { marksOf, type Found, type MarkKind } from "./marks";
 
 export type Step = "gather" | "fit" | "fly" | "mark" | "render";
@@ -84,8 +85,10 @@ export class Session {
   /** Places picked on a plain ground, whose longitude and latitude are being typed. */
   known = $state<{ x: number; y: number; lat: string; lon: string }[]>([]);
 
+  /** What is being tried. */
+  #meant: { act: Act } | { steps: PatchStep[] } | null = null;
   #asked: (() => Promise<Trial>) | null = null;
-  #asking: Promise<void> | null = null;
+  #asking = false;
   /** How many times a trial was let go. */
   #dropped = 0;
 
@@ -136,38 +139,44 @@ export class Session {
     });
   }
 
-  /** Keep an edit. */
-  async patch(steps: PatchStep[], label: string): Promise<void> {
-    await this.keep((seen) =>
+  /** Keep an edit. It means the parts that stand at its places now, wherever they are when it is its turn. */
+  async patch(steps: PatchStep[], label: string): Promise<boolean> {
+    const meant = this.film ? named(steps, this.film) : steps;
+    return this.keep((seen) =>
       told(
         api.PATCH("/api/films/{film_id}", {
           params: { path: { film_id: this.id }, header: { "If-Match": seen }, query: { label } },
-          body: steps as never,
+          body: this.#placed(meant) as never,
         }),
       ),
     );
   }
 
   /** Do an act and keep it; whether it was. */
-  async act(act: Act): Promise<boolean> {
+  async act(act: Act, label?: string): Promise<boolean> {
     return this.keep((seen) =>
       told(
         api.POST("/api/films/{film_id}/acts", {
-          params: { path: { film_id: this.id }, header: { "If-Match": seen } },
+          params: { path: { film_id: this.id }, header: { "If-Match": seen }, query: label ? { label } : {} },
           body: act,
         }),
       ),
     );
   }
 
+  #placed(steps: PatchStep[]): PatchStep[] {
+    const found = placed(steps, this.sheet!.film);
+    if (!found) throw new Refusal("What this edit was meant for is not there any more, so it was not made.", 404);
+    return found;
+  }
+
   /** Show what an act would make of the film as kept. Only the newest request is sent on. */
   tryAct(act: Act): void {
-    const film = this.id;
-    const state = this.sheet?.state ?? "";
+    this.#meant = { act };
     this.#try(() =>
       told(
         api.POST("/api/films/{film_id}/trials/acts", {
-          params: { path: { film_id: film }, query: { state } },
+          params: { path: { film_id: this.id }, query: { state: this.sheet?.state ?? "" } },
           body: act,
         }),
       ),
@@ -175,27 +184,31 @@ export class Session {
   }
 
   tryPatch(steps: PatchStep[]): void {
-    const film = this.id;
-    const state = this.sheet?.state ?? "";
+    const meant = this.film ? named(steps, this.film) : steps;
+    this.#meant = { steps: meant };
     this.#try(() =>
       told(
         api.POST("/api/films/{film_id}/trials/patch", {
-          params: { path: { film_id: film }, query: { state } },
-          body: steps as never,
+          params: { path: { film_id: this.id }, query: { state: this.sheet?.state ?? "" } },
+          body: this.#placed(meant) as never,
         }),
       ),
     );
   }
 
-  /** Keep what is being tried, or let it go. */
+  /** Keep what is being tried: it takes its place among the edits at once, whether the trial has been answered or not. */
   async keepTrial(label: string): Promise<void> {
-    while (this.#asking) await this.#asking;
-    const trial = this.trial;
-    if (trial?.patch.length) await this.patch(trial.patch as PatchStep[], label);
-    this.trial = null;
+    const meant = this.#meant;
+    this.#meant = null;
+    if (!meant) return;
+    this.#asked = null;
+    this.#dropped++;
+    if ("act" in meant) await this.act(meant.act, label);
+    else await this.patch(meant.steps, label);
   }
 
   dropTrial(): void {
+    this.#meant = null;
     this.#asked = null;
     this.#dropped++;
     this.trial = null;
@@ -510,7 +523,9 @@ export class Session {
 
   #try(ask: () => Promise<Trial>): void {
     this.#asked = ask;
-    this.#asking ??= this.#askAll().finally(() => (this.#asking = null));
+    if (this.#asking) return;
+    this.#asking = true;
+    void this.#askAll().finally(() => (this.#asking = false));
   }
 
   async #askAll(): Promise<void> {

@@ -103,9 +103,47 @@ describe("a session", () => {
     expect(calls.length).toBe(2);
     expect(session.state).toBe("t1");
     await session.keepTrial("Span");
-    expect(calls[2]!.body).toEqual(patch);
+    expect(calls[2]!.body).toEqual([{ op: "replace", path: "/vantages/0/span", value: 20 }]);
     expect(session.film?.name).toBe("Kept");
     expect(session.trial).toBeNull();
+  });
+
+  it("keeps what is tried at once, in its place among the edits, and means what stood there", async () => {
+    const session = await opened();
+    const three = (ids: string[]) => ({ ...film(), vantages: ids.map((id) => ({ id, name: id, passage: {} })) });
+    session.sheet = { ...sheet(7), film: three(["a", "b", "c"]) } as never;
+    let revision = 7;
+    answer = async (call) => {
+      // The server is slow, and trials are slower than edits.
+      await new Promise((done) => setTimeout(done, call.path.includes("trials") ? 30 : 5));
+      if (call.path.includes("trials")) return { body: { state: "t1", film: film("Tried"), plan, patch: [] } };
+      const kept = { ...sheet(++revision), film: three(["z", "a", "b", "c"]) };
+      return { body: kept };
+    };
+    const first = session.act({ act: "duplicate_vantage", vantage: "a", id: "z" });
+    session.tryPatch([{ op: "replace", path: "/vantages/2/tilt", value: 30 }]);
+    const kept = session.keepTrial("Tilt");
+    const last = session.act({ act: "duplicate_vantage", vantage: "c", id: "d" });
+    await Promise.all([first, kept, last]);
+    const edits = calls.filter((call) => !call.path.includes("trials"));
+    expect(edits.map((call) => call.headers.get("if-match"))).toEqual(['"7"', '"8"', '"9"']);
+    // The third place was c's; by then it is the fourth.
+    expect(edits[1]!.body).toEqual([{ op: "replace", path: "/vantages/3/tilt", value: 30 }]);
+    await new Promise((done) => setTimeout(done, 40));
+    expect(session.trial).toBeNull();
+  });
+
+  it("does not do to another what was meant for a part that is gone", async () => {
+    const session = await opened();
+    const with_ = (ids: string[]) => ({ ...film(), vantages: ids.map((id) => ({ id, name: id, passage: {} })) });
+    session.sheet = { ...sheet(7), film: with_(["a", "b"]) } as never;
+    answer = async () => ({ body: { ...sheet(8), film: with_(["b"]) } });
+    const first = session.act({ act: "remove_vantages", vantages: ["a"] });
+    const second = session.patch([{ op: "replace", path: "/vantages/0/tilt", value: 30 }], "Tilt");
+    expect(await first).toBe(true);
+    expect(await second).toBe(false);
+    expect(session.notice).toContain("not there any more");
+    expect(calls.length).toBe(1);
   });
 
   it("forgets a trial that is dropped", async () => {

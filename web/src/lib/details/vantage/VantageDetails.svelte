@@ -53,7 +53,7 @@
 
 <section class="details" aria-label="Details">
   {#if vantage && laid && film}
-    <header>
+    <header data-part={vantage?.id}>
       <span class="number">{index + 1}</span>
       <input
         class="name"

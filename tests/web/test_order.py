@@ -1,0 +1,102 @@
+"""Edits in one line: what is typed, clicked and pressed as quickly as a script can lands on what it was meant for, in
+its order, however slow the server is and whatever comes before it."""
+
+from __future__ import annotations
+
+import random
+import time
+
+import pytest
+from playwright.sync_api import Page, Request, Route, expect
+
+from tests.conftest import Server
+from yaila.core.film import Film
+from yaila.store import Store
+
+pytestmark = pytest.mark.browser
+
+STEPS = 24
+"""Acts of a sequence."""
+
+
+def sequence(seed: int) -> list[tuple[str, str]]:
+    """Acts of chance: to choose another vantage, to type a number, to double."""
+    rng = random.Random(seed)
+    made: list[tuple[str, str]] = []
+    # No number twice: one that stands already is no edit.
+    for number in rng.sample(range(1, 80), STEPS):
+        kind = rng.choices(("next", "previous", "tilt", "roll", "double"), (4, 3, 6, 3, 3))[0]
+        made.append((kind, str(number)))
+    return made
+
+
+def do(page: Page, kind: str, value: str) -> None:
+    if kind in ("tilt", "roll"):
+        field = page.get_by_label(f"{kind.capitalize()}, °")
+        field.fill(value)
+        field.press("Enter")
+    else:
+        keys = {"next": "ArrowDown", "previous": "ArrowUp", "double": "Control+d"}
+        page.keyboard.press(keys[kind])
+
+
+def film_with_three(server: Server) -> str:
+    views = [{"name": name, "x": 100 * k, "y": 50 * k, "span": 300 + k, "hold": 0.4} for k, name in enumerate("abc")]
+    return Store(server.home).films.create(Film.model_validate({"vantages": views})).id
+
+
+def chosen(page: Page) -> str:
+    """The vantage that the sheet shows."""
+    return page.locator(".details [data-part]").first.get_attribute("data-part") or ""
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_what_quick_hands_do_lands_on_what_it_was_meant_for(server: Server, page: Page, seed: int) -> None:
+    film = film_with_three(server)
+    films, rng = Store(server.home).films, random.Random(seed)
+    page.goto(f"{server.url}/#/films/{film}")
+    expect(page.locator(".details .number").first).to_have_text("1")
+    begun = films.head(film)
+    sent: list[tuple[str, str, float | None]] = []
+    under_way = [0]
+
+    def note(request: Request) -> None:
+        """What an edit says, of which part of the film that it was made on."""
+        body, url = request.post_data_json, request.url
+        if "/trials/" in url:
+            return
+        if request.method == "PATCH":
+            revision = int(request.headers["if-match"].strip('"'))
+            for step in body:
+                _, _, place, field = step["path"].split("/")
+                sent.append((films.at_revision(film, revision).vantages[int(place)].id, field, step["value"]))
+        elif request.method == "POST" and "/acts" in url:
+            sent.append((body["vantage"], "double", None))
+
+    def late(route: Route) -> None:
+        under_way[0] += 1
+        time.sleep(rng.uniform(0, 0.06))
+        note(route.request)
+        route.continue_()
+
+    def ended(request: Request) -> None:
+        under_way[0] -= request.method in ("POST", "PATCH")
+
+    page.route(lambda url: "/api/films/" in url, lambda route: late(route) if route.request.method in
+               ("POST", "PATCH") else route.continue_())  # fmt: skip
+    page.on("requestfinished", ended)
+    page.on("requestfailed", ended)
+    meant: list[tuple[str, str, float | None]] = []
+    for kind, value in sequence(seed):
+        if kind in ("tilt", "roll"):
+            meant.append((chosen(page), kind, float(value)))
+        elif kind == "double":
+            meant.append((chosen(page), "double", None))
+        do(page, kind, value)
+    until_quiet = time.monotonic() + 20
+    while (under_way[0] or len(sent) < len(meant)) and time.monotonic() < until_quiet:
+        page.wait_for_timeout(50)
+    page.unroute_all(behavior="wait")
+    assert sent == meant
+    assert films.head(film) > begun
+    expect(page.get_by_role("alert")).to_have_count(0)
