@@ -41,10 +41,10 @@ class Desk:
         self.renderer = Renderer(store.pictures.pyramid, self.pages, store.aids.kit, lenient=True)
         # A trial that has made room for others is over, so some are kept however large they are.
         self._films: Shelf[str, tuple[Film, Choreography]] = Shelf(memory * 2**20 // 5, lambda one: one[0].weight)
-        self.frames = Lane("frames", 3, 2, FRAME_SECONDS)
+        self.frames = Lane("frames", 3, 2, FRAME_SECONDS, gives=0.15)
         self.tiles = Lane("tiles", 3, 2)
-        self.checks = Lane("checks", 2, 1)
-        self.tasks = Lane("tasks", 2, 1)
+        self.checks = Lane("checks", 2, 1, gives=10)
+        self.tasks = Lane("tasks", 2, 1, gives=2)
 
     def try_out(self, film: Film) -> str:
         """Keep a film as a trial; returns the name of its state."""

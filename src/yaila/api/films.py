@@ -214,8 +214,8 @@ def edit_film(
 def act_on_film(
     film_id: str, act: Act, seen: Seen, desk: TheDesk, response: Response, label: str | None = None
 ) -> Sheet:
-    """Do a named act: its JSON Patch is worked out and applied to the revision named by If-Match. ``label`` is what undo
-    calls it, instead of the act's own name."""
+    """Do a named act: its JSON Patch is worked out and applied to the revision named by If-Match. ``label`` is what
+    undo calls it, instead of the act's own name."""
     revision = revision_of(seen)
     film = desk.store.films.at_revision(film_id, revision)
     after = act.done_to(film)

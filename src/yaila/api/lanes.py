@@ -44,10 +44,11 @@ class Lane:
         threads: how many pieces of work are done side by side.
         each: how many of them may be one film's.
         seconds: how long a piece may take before it is to give its cheaper form.
+        gives: how long a piece may pause for short answers, s.
     """
 
-    def __init__(self, name: str, threads: int, each: int, seconds: float = inf) -> None:
-        self._each, self._seconds = each, seconds
+    def __init__(self, name: str, threads: int, each: int, seconds: float = inf, gives: float = 0.0) -> None:
+        self._each, self._seconds, self._gives = each, seconds, gives
         self._waiting: OrderedDict[str, deque[_Task]] = OrderedDict()
         self._running: dict[str, int] = {}
         self._named: dict[str, Stop] = {}
@@ -63,7 +64,7 @@ class Lane:
             Busy: the film has too much waiting already.
             Stopped: nobody waits for it any more.
         """
-        task = _Task(work, film, Stop(self._seconds))
+        task = _Task(work, film, Stop(self._seconds, self._gives))
         with self._change:
             line = self._waiting.setdefault(film, deque())
             if len(line) >= MOST_WAITING:

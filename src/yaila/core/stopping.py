@@ -2,7 +2,7 @@
 matters.
 
 What is under way in a thread belongs to the :class:`Stop` that the thread was begun with. Without one, work goes on to
-its end.
+its end. Work under a stop gives way: while a short answer is being made, it pauses for a while where it could stop.
 """
 
 from __future__ import annotations
@@ -18,12 +18,26 @@ class Stopped(Exception):
     """Nobody waits for this work any more."""
 
 
-class Stop:
-    """Whether work is to go on; ``seconds`` is how long it may take before the cheaper form is to be given."""
+PAUSE = 0.02
+"""How long work pauses at once for short answers, s."""
 
-    def __init__(self, seconds: float = inf) -> None:
+
+class Stop:
+    """Whether work is to go on; ``seconds`` is how long it may take before the cheaper form is to be given, ``gives``
+    how many of them it may pause in all."""
+
+    def __init__(self, seconds: float = inf, gives: float = 0.0) -> None:
         self._stopped = threading.Event()
         self._end = time.monotonic() + seconds
+        self._gives = gives
+
+    def give_way(self) -> None:
+        """Pause while short answers are being made."""
+        if self._gives <= 0 or _quiet.is_set():
+            return
+        begin = time.monotonic()
+        _quiet.wait(PAUSE)
+        self._gives -= time.monotonic() - begin
 
     def stop(self) -> None:
         """Have the work stopped, wherever it is."""
@@ -38,6 +52,28 @@ class Stop:
     def late(self) -> bool:
         """Whether its time is over."""
         return time.monotonic() > self._end
+
+
+_quiet = threading.Event()
+_quiet.set()
+_answering = 0
+_counting = threading.Lock()
+
+
+@contextmanager
+def answering() -> Iterator[None]:
+    """Make a short answer, for which longer work gives way."""
+    global _answering
+    with _counting:
+        _answering += 1
+        _quiet.clear()
+    try:
+        yield
+    finally:
+        with _counting:
+            _answering -= 1
+            if not _answering:
+                _quiet.set()
 
 
 _own = threading.local()
@@ -66,8 +102,10 @@ def go_on() -> None:
         Stopped: it does not.
     """
     stop = current()
-    if stop and stop.stopped:
-        raise Stopped
+    if stop:
+        if stop.stopped:
+            raise Stopped
+        stop.give_way()
 
 
 def late() -> bool:

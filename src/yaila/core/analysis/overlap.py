@@ -196,7 +196,10 @@ def made_tie(
 
 def colour_at(plate: Plate, at: Point, open_picture: Open) -> tuple[int, int, int] | None:
     """The colour of a plate's picture about a ground place, the mean of 3 x 3 pixels; none outside it."""
-    x, y = np.floor(picture_place(plate, np.array([at]))[0]).astype(int).tolist()
+    place = picture_place(plate, np.array([at]))[0]
+    if not np.isfinite(place).all():
+        return None
+    x, y = (int(value) for value in np.floor(place).tolist())
     if not (0 <= x < plate.picture.width and 0 <= y < plate.picture.height):
         return None
     patch = open_picture(plate.picture.sha256).window(0, x - 1, y - 1, 3, 3).reshape(-1, 4).astype(float)

@@ -15,6 +15,7 @@ from yaila.core.film.marked import Label, Marker, Region, Reveal, Route
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.running import running
 from yaila.core.marks import Lettering, MarkerLook, RegionLook, RouteRun, Stroke
+from yaila.core.stopping import go_on
 from yaila.core.time import Time, smoothstep
 
 M = TypeVar("M", Region, Marker, Label)
@@ -145,6 +146,7 @@ def uncovered_at(film: Film, choreography: Choreography, key: str, reveal: Revea
 
 def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> Present[M, Any] | None:
     """A mark at a moment; none if it is not there."""
+    go_on()
     timeline = choreography.timeline
     range_ = timeline.ranges[mark.id]
     if not mark.shown or time not in range_:

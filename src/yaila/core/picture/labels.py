@@ -23,6 +23,7 @@ from yaila.core.marks import Lettering
 from yaila.core.picture.canvas import filled, line, softened, through
 from yaila.core.picture.reveals import around, only_uncovered
 from yaila.core.picture.stage import Easel, Piece, Stage
+from yaila.core.stopping import go_on
 from yaila.core.time import smoothstep
 from yaila.core.type import Faces, Glyph, SetText, set_text
 
@@ -262,6 +263,7 @@ def pieces(presents: Sequence[PresentLabel], stage: Stage) -> list[Piece]:
     """What is painted of labels: what lies flat on the ground or along a route, and what stands."""
     made = []
     for present in presents:
+        go_on()
         label = present.mark
         place = place_on_route(present) if label.stands == "route" else label.place
         lies = lies_flat(label)

@@ -277,6 +277,7 @@ def _unseen(film: Film, choreography: Choreography) -> list[MarkFault]:
         return choreography.pose(Time(frame)).frame_from_ground(size)
 
     for mark in film.timed:
+        go_on()
         if not mark.shown or (isinstance(mark, Label) and mark.stands in ("frame", "route")):
             continue
         there = choreography.timeline.ranges[mark.id]
