@@ -15,7 +15,9 @@ from concurrent.futures import ThreadPoolExecutor
 from functools import wraps
 from pathlib import Path
 
+import cv2
 import httpx
+import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 from starlette.requests import Request as Call
@@ -227,6 +229,20 @@ def test_what_the_disk_refuses_is_said_and_can_be_tried_again(
     monkeypatch.setattr(store.sources, "remove", full)
     answer = client.delete("/api/sources/some")
     assert (answer.status_code, answer.json()["type"]) == (503, "no-room")
+
+
+def test_a_tall_film_is_looked_at_in_as_many_pixels_as_any(client: TestClient, store: Store) -> None:
+    """64 x 8192 at 4096 wide was half a million rows."""
+    views = [{"x": 0, "y": 0, "span": 10, "hold": 1}]
+    film = store.films.create(Film.model_validate({"frame": {"width": 64, "height": 8192}, "vantages": views}))
+    answer = client.get(f"/api/films/{film.id}/frames/0.jpg?state=r{film.revision}&width=4096")
+    assert answer.status_code == 200, answer.text
+    picture = cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_COLOR)
+    assert picture.shape[0] * picture.shape[1] <= 4096 * 2304
+    assert picture.shape[0] / picture.shape[1] == pytest.approx(128, rel=0.02)
+    reel = {"revision": film.revision, "settings": {"width": 4096}}
+    refused = client.post(f"/api/films/{film.id}/reels", json=reel)
+    assert (refused.status_code, "524,288 high" in refused.json()["detail"]) == (422, True)
 
 
 # ---- Lanes

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
+import os
 import random
 import sqlite3
 import time
@@ -20,7 +22,7 @@ from tests.conftest import write_picture
 from tests.hostile import spoilt
 from tests.tilehost import png
 from tests.truth import fine_texture
-from yaila.core.errors import YailaError
+from yaila.core.errors import BadBundle, YailaError
 from yaila.core.film import Film
 from yaila.core.imagery import build_pyramid, open_pyramid
 from yaila.core.picture.kit import read_sign
@@ -160,3 +162,36 @@ def test_a_spoilt_file_is_read_or_refused_in_a_sentence(kind: str, tmp_path: Pat
             said = str(error)
         assert said.rstrip().endswith((".", "…", "”")), said
         assert time.monotonic() - begin < LONG, f"{kind}, file {number}"
+
+
+def test_a_bundle_of_unknown_origin_is_held_against_what_it_says(tmp_path: Path) -> None:
+    """Other bytes than their name says, media that swell, a pipe where a file should be, a number that is none."""
+    film = Film(name="B").model_dump_json()
+    data = png(64)
+    name = hashlib.sha256(data).hexdigest()
+    flat = hashlib.sha256(bytes(50_000_000)).hexdigest()
+
+    def packed(documents: dict[str, bytes]) -> Path:
+        path = tmp_path / "b.yaila"
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            for key, value in documents.items():
+                archive.writestr(key, value)
+        return path
+
+    folder = tmp_path / "folder"
+    (folder / "media").mkdir(parents=True)
+    (folder / "film.json").write_text(film)
+    os.mkfifo(folder / "media" / f"{name}.png")
+    assert read_bundle(folder, tmp_path)[1] == {}
+    good = read_bundle(packed({"film.json": film.encode(), f"media/{name}.png": data, "../out.png": data}), tmp_path)
+    assert good[1][name].read_bytes() == data
+    assert not (tmp_path.parent / "out.png").exists()
+    for documents, says in (
+        ({"film.json": film.encode(), f"media/{name}.png": data + b"x"}, "not what it was"),
+        ({"film.json": film.encode(), f"media/{flat}.png": bytes(50_000_000)}, "would grow"),
+        ({"film.json": b'{"rate": NaN}'}, "NaN where a number should stand"),
+        ({"film.json": b"[" * 100_000}, "not a film bundle"),
+        ({"other.json": b"{}"}, "not a film bundle"),
+    ):
+        with pytest.raises(BadBundle, match=says):
+            read_bundle(packed(documents), tmp_path)

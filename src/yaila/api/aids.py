@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
-from yaila.api.desk import Desk, desk_of
+from yaila.api.desk import Desk, desk_of, file_body
 from yaila.core.type import FAMILIES
 
 router = APIRouter(prefix="/api", tags=["fonts and signs"])
@@ -48,7 +48,7 @@ def _brought(key: str, name: str) -> OfferedFont:
     return OfferedFont(key=key, name=f"{name} (brought)", bold=False, italic=False, brought=True)
 
 
-@router.post("/fonts", status_code=201)
+@router.post("/fonts", status_code=201, openapi_extra=file_body("A TrueType or OpenType font"))
 async def bring_font(request: Request, desk: TheDesk, name: FileName) -> OfferedFont:
     """Bring a TrueType or OpenType font; the body is the file."""
     data = await request.body()
@@ -62,7 +62,7 @@ def list_signs(desk: TheDesk) -> list[OfferedSign]:
     return [OfferedSign(key=sign.key, name=sign.name) for sign in desk.store.aids.signs()]
 
 
-@router.post("/signs", status_code=201)
+@router.post("/signs", status_code=201, openapi_extra=file_body("A picture file"))
 async def bring_sign(request: Request, desk: TheDesk, name: FileName) -> OfferedSign:
     """Bring a picture as a sign (PNG, JPEG or WebP); the body is the file."""
     data = await request.body()

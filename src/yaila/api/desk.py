@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 from collections.abc import Sequence
+from typing import Any
 
 from fastapi import Request
 
@@ -124,3 +125,9 @@ def desk_of(request: Request) -> Desk:
     """The application's desk, for routers."""
     desk: Desk = request.app.state.desk
     return desk
+
+
+def file_body(what: str) -> dict[str, Any]:
+    """How a call whose body is a file is described in OpenAPI."""
+    content = {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}
+    return {"requestBody": {"description": what, "required": True, "content": content}}

@@ -20,7 +20,7 @@ from yaila.core.film.plan import values_over
 from yaila.core.picture import Quality, Request, jpeg
 from yaila.core.soundings.pace import TOO_FAST, paces_of
 from yaila.core.time import Time, timecode
-from yaila.farm.reel import size_for
+from yaila.farm.reel import MOST_HEIGHT, size_for
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["frames"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
@@ -37,7 +37,7 @@ def drawn(desk: Desk, film: Film, time: Time, width: int, quality: Quality, pose
     """A frame as JPEG; the film's own camera may be left for another pose. One that took too long to be finished says
     so in ``X-Unfinished``, and is not kept."""
     shape = film.frame.width / film.frame.height
-    width = min(width, int((MOST_PIXELS * shape) ** 0.5)) // 2 * 2
+    width = min(width, int((MOST_PIXELS * shape) ** 0.5), int(MOST_HEIGHT * shape)) // 2 * 2
     picture = desk.renderer.render(Request(film, time, size_for(film, max(width, 2)), quality, pose))
     headers = {"X-Unfinished": "marks"} if picture.unfinished else KEPT
     return Response(jpeg(picture, JPEG_QUALITY), media_type="image/jpeg", headers=headers)

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request, Response
 
-from yaila.api.desk import Desk, desk_of, is_count
+from yaila.api.desk import Desk, desk_of, file_body, is_count
 from yaila.api.jobs import Job, job_of
 from yaila.core.errors import BadPicture, NotFound
 from yaila.core.film.acts import LayPlate, SwapPicture
@@ -26,7 +26,7 @@ Immutable = {"Cache-Control": "private, max-age=604800, immutable"}
 MOST_BYTES = 16 * 2**30
 
 
-@router.post("/films/{film_id}/pictures", status_code=202)
+@router.post("/films/{film_id}/pictures", status_code=202, openapi_extra=file_body("A picture file"))
 async def receive_picture(
     film_id: str,
     request: Request,

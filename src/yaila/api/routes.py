@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 import numpy as np
 from fastapi import APIRouter, Depends, Header, Query, Request, Response
 
-from yaila.api.desk import Desk, desk_of
+from yaila.api.desk import Desk, desk_of, file_body
 from yaila.api.films import Sheet, revision_of, sheet_of
 from yaila.core.errors import BadTrack
 from yaila.core.film import Route
@@ -25,7 +25,7 @@ MOST_BYTES = 200_000_000
 """The largest file of ways."""
 
 
-@router.post("/routes")
+@router.post("/routes", openapi_extra=file_body("A file of ways"))
 async def import_routes(
     film_id: str,
     request: Request,

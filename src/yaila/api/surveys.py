@@ -96,7 +96,7 @@ def list_sources(desk: TheDesk, request: Request) -> list[Source]:
 
 
 @router.post("/sources", status_code=201)
-def add_source(new: NewSource, desk: TheDesk) -> Source:
+async def add_source(new: NewSource, desk: TheDesk, request: Request) -> Source:
     """Add a source, after one tile of it has been fetched to see that it is one."""
     try:
         source = Source(**new.model_dump())
@@ -105,20 +105,25 @@ def add_source(new: NewSource, desk: TheDesk) -> Source:
         message = str(first["msg"])
         where = f"{first['loc'][0]}: " if first["loc"] and not message.startswith("Value error, ") else ""
         raise BadSurvey(where + message.removeprefix("Value error, ")) from error
-    surveyor = Surveyor(source, desk.store.tiles)
-    try:
-        box = source.box
-        middle = ((box.west + box.east) / 2, (box.south + box.north) / 2)
-        surveyor.tile(source.least, *tile_of(*middle, source.least))
-    except TileMissing as error:
-        raise BadSurvey(
-            f"“{source.name}” gave no tile for the middle of its bounds: {error}. Check the address, the zoom levels "
-            "and the bounds."
-        ) from error
-    finally:
-        surveyor.close()
-    desk.store.sources.add(source)
-    return source
+
+    def tried() -> Source:
+        surveyor = Surveyor(source, desk.store.tiles)
+        try:
+            box = source.box
+            middle = ((box.west + box.east) / 2, (box.south + box.north) / 2)
+            surveyor.tile(source.least, *tile_of(*middle, source.least))
+        except TileMissing as error:
+            raise BadSurvey(
+                f"“{source.name}” gave no tile for the middle of its bounds: {error}. Check the address, the zoom "
+                "levels and the bounds."
+            ) from error
+        finally:
+            surveyor.close()
+        desk.store.sources.add(source)
+        return source
+
+    # One at a time: a host that drips its answer keeps nobody but the next host waiting.
+    return await desk.tasks.do(request, "sources", tried)
 
 
 @router.delete("/sources/{source_id}", status_code=204)
