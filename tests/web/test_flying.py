@@ -209,3 +209,24 @@ def test_two_hundred_vantages_do_not_lag(server: Server, page: Page, tmp_path: P
     print(f"edit to sheet: {few:.2f} s with 4 vantages, {many:.2f} s with 200")
     # Beside what any edit takes on this machine at this time.
     assert many < 20 * few
+
+
+def test_a_number_is_set_for_all_vantages_that_are_chosen(server: Server, film: Page) -> None:
+    page = film
+    plaques = page.locator(".profile g.vantage")
+    plaques.nth(0).click()
+    plaques.nth(2).click(modifiers=["Shift"])
+    expect(page.locator(".details .many")).to_have_text("3 chosen")
+    # They differ in tilt, and have one roll.
+    expect(page.get_by_label("Tilt (differ), °")).to_be_visible()
+    roll = page.get_by_label("Roll, °")
+    roll.fill("4")
+    roll.press("Enter")
+    server.until(lambda: [one["roll"] for one in film_of(server)["film"]["vantages"]] == [4, 4, 4])
+    tilt = page.get_by_label("Tilt (differ), °")
+    tilt.fill("25")
+    tilt.press("Enter")
+    server.until(lambda: [one["tilt"] for one in film_of(server)["film"]["vantages"]] == [25, 25, 25])
+    expect(page.get_by_label("Tilt, °")).to_be_visible()
+    page.keyboard.press("Control+z")
+    server.until(lambda: [one["tilt"] for one in film_of(server)["film"]["vantages"]] == [0, 40, 0])

@@ -6,6 +6,8 @@
 
   let {
     path,
+    also = [],
+    differs = false,
     label,
     value,
     unit = "",
@@ -24,6 +26,9 @@
   }: {
     /** Where in the document the number stands, as a JSON Pointer. */
     path?: string;
+    /** Where the same number of other parts stands that are chosen too, and whether it is another there. */
+    also?: string[];
+    differs?: boolean;
     label: string;
     value: number;
     unit?: string;
@@ -55,7 +60,7 @@
 
 <!-- A number of the document: tried while it is changed, kept when it is let go. -->
 <Cell
-  {label}
+  label={differs ? `${label} (differ)` : label}
   {value}
   {text}
   {unit}
@@ -69,7 +74,7 @@
   ontry={(next) => {
     ontouch?.();
     if (onput) onput(rounded(next));
-    else session.tryPatch([{ op: "replace", path: path!, value: rounded(next) }]);
+    else session.tryPatch([path!, ...also].map((path) => ({ op: "replace", path, value: rounded(next) })));
   }}
   onkeep={() => session.keepTrial(label)}
   ondrop={() => session.dropTrial()}

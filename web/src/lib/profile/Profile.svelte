@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from "svelte";
   import type { Route } from "../api/client";
   import { gathering } from "../film/gathering.svelte";
   import { player } from "../film/player.svelte";
@@ -150,6 +151,16 @@
       offset = about - (here(event) - LEFT) / ((graph / frames) * zoom);
     }
   }
+
+  // A vantage that is chosen elsewhere comes into sight.
+  $effect(() => {
+    const id = session.selection?.id;
+    untrack(() => {
+      const laid = plan?.vantages.find((vantage) => vantage.id === id);
+      if (laid && zoom > 1 && (x(laid.start) < LEFT || x(laid.start + laid.hold) > LEFT + graph))
+        offset = laid.start - graph / perFrame / 3;
+    });
+  });
 
   async function vantageAtPlayhead() {
     const id = newId();

@@ -26,6 +26,17 @@
   const path = $derived(`/vantages/${index}`);
   const route = $derived(session.mark?.kind === "route" ? (session.mark as Found<"route">) : undefined);
 
+  /** The other vantages that are chosen: a number that is set is set for all of them. */
+  const others = $derived(
+    (film?.vantages ?? []).map((of, at) => ({ of, at })).filter(({ of }) => session.also.includes(of.id)),
+  );
+  const shared = (field: "span" | "tilt" | "heading" | "roll" | "focal" | "hold") => ({
+    path: `${path}/${field}`,
+    also: others.map(({ at }) => `/vantages/${at}/${field}`),
+    differs: others.some(({ of }) => of[field] !== vantage![field]),
+    value: vantage![field],
+  });
+
   function show() {
     if (laid && !player.playing && player.frame !== laid.start) player.seek(laid.start);
   }
@@ -101,11 +112,10 @@
         />
       {/each}
       <Field
-        path="{path}/span"
+        {...shared("span")}
         {...session.numberOf("Vantage", "span")}
         label="Ground span"
         icon="span"
-        value={vantage.span}
         unit={length(vantage.span, film.ground.kind)[1]}
         factor={kilo}
         step={0.01}
@@ -113,41 +123,21 @@
         places={6}
         ontouch={show}
       />
+      <Field {...shared("tilt")} {...session.numberOf("Vantage", "tilt")} icon="tilt" ontouch={show} />
       <Field
-        path="{path}/tilt"
-        {...session.numberOf("Vantage", "tilt")}
-        icon="tilt"
-        value={vantage.tilt}
-        ontouch={show}
-      />
-      <Field
-        path="{path}/heading"
+        {...shared("heading")}
         {...session.numberOf("Vantage", "heading")}
         step={1}
         icon="heading"
-        value={vantage.heading}
         ontouch={show}
       />
+      <Field {...shared("roll")} {...session.numberOf("Vantage", "roll")} icon="roll" ontouch={show} />
+      <Field {...shared("focal")} {...session.numberOf("Vantage", "focal")} icon="lens" ontouch={show} />
       <Field
-        path="{path}/roll"
-        {...session.numberOf("Vantage", "roll")}
-        icon="roll"
-        value={vantage.roll}
-        ontouch={show}
-      />
-      <Field
-        path="{path}/focal"
-        {...session.numberOf("Vantage", "focal")}
-        icon="lens"
-        value={vantage.focal}
-        ontouch={show}
-      />
-      <Field
-        path="{path}/hold"
+        {...shared("hold")}
         {...session.numberOf("Vantage", "hold")}
         label={laid.flows ? "Hold (passed over)" : "Hold"}
         icon="hold"
-        value={vantage.hold}
         unit="s"
         step={0.1}
         places={3}
