@@ -235,3 +235,18 @@ def test_a_picture_dropped_in_fit_lands_where_one_looks(server: Server, film: Pa
     expect(film.get_by_role("button", name=re.compile("^third"))).to_be_visible(timeout=20000)
     laid = film_of(server)["film"]["plates"][2]["placement"]
     assert (laid["x"], laid["y"]) == pytest.approx((900, 500), abs=5)
+
+
+def test_a_film_is_put_away_and_brought_back(server: Server, film: Page) -> None:
+    page = film
+    name = film_of(server)["film"]["name"]
+    page.locator("button.film").click()
+    page.get_by_title(f"Put {name} away").click()
+    # Another film stands on the table; this one is kept, out of sight.
+    expect(page.locator("button.film")).not_to_contain_text(name)
+    expect(page.get_by_title(f"Put {name} away")).to_have_count(0)
+    page.get_by_title(f"Bring {name} back").click()
+    expect(page.get_by_title(f"Put {name} away")).to_have_count(1)
+    page.locator(".films li button", has_text=name).first.click()
+    expect(page.locator("button.film")).to_contain_text(name)
+    expect(page.locator(".details .number").first).to_have_text("1")

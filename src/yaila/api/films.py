@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, Header, Response
+from fastapi import APIRouter, Body, Depends, Header, Response
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of, is_count
@@ -28,11 +28,12 @@ Seen = Annotated[str, Header(alias="If-Match", description="The revision the edi
 
 
 class Card(BaseModel):
-    """A film in the list."""
+    """A film in the list; ``away`` says that it is put away."""
 
     id: str
     name: str
     touched: datetime
+    away: bool
 
 
 class Sheet(BaseModel):
@@ -179,8 +180,17 @@ def choices() -> Choices:
 
 @router.get("/films")
 def list_films(desk: TheDesk) -> list[Card]:
-    """All films, the last touched first."""
-    return [Card(id=card.id, name=card.name, touched=card.touched) for card in desk.store.films.cards()]
+    """All films, those put away too, the last touched first."""
+    return [
+        Card(id=card.id, name=card.name, touched=card.touched, away=card.away) for card in desk.store.films.cards()
+    ]
+
+
+@router.put("/films/{film_id}/away")
+def put_away(film_id: str, away: Annotated[bool, Body()], desk: TheDesk) -> list[Card]:
+    """Put a film away, or bring it back; nothing of it is lost. Answers with all films."""
+    desk.store.films.put_away(film_id, away)
+    return list_films(desk)
 
 
 @router.post("/films", status_code=201)

@@ -13,7 +13,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from yaila.core.errors import BadStore, Busy, NoRoom, YailaError
 
-NEWEST = "0003"
+NEWEST = "0004"
 """The newest step in ``upgrades/versions``."""
 
 PATIENCE = 5
@@ -32,13 +32,14 @@ class Base(DeclarativeBase):
 
 
 class FilmRow(Base):
-    """A film, and which of its revisions stands."""
+    """A film, which of its revisions stands, and whether it is put away."""
 
     __tablename__ = "films"
     id: Mapped[str] = mapped_column(primary_key=True)
     name: Mapped[str]
     head: Mapped[int]
     touched: Mapped[datetime] = mapped_column(default=now)
+    away: Mapped[bool] = mapped_column(default=False)
 
 
 class RevisionRow(Base):

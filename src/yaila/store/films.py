@@ -50,6 +50,7 @@ class FilmCard:
     name: str
     revision: int
     touched: datetime
+    away: bool
 
 
 def patched(film: Film, patch: list[Any]) -> Film:
@@ -150,12 +151,23 @@ class Films:
         self._opened: Shelf[int, Opened] = Shelf(MOST_OPEN, lambda opened: opened.film.weight)
 
     def cards(self) -> list[FilmCard]:
-        """All films, the last touched first."""
+        """All films, those put away too, the last touched first."""
         with Session(self._engine) as session:
             rows = session.execute(
-                select(FilmRow.id, FilmRow.name, FilmRow.head, FilmRow.touched).order_by(FilmRow.touched.desc())
+                select(FilmRow.id, FilmRow.name, FilmRow.head, FilmRow.touched, FilmRow.away).order_by(
+                    FilmRow.touched.desc()
+                )
             )
             return [FilmCard(*row) for row in rows]
+
+    def put_away(self, film_id: str, away: bool = True) -> None:
+        """Take a film out of sight, or bring it back. Nothing of it is lost.
+
+        Raises:
+            NotFound: there is no such film.
+        """
+        with Session(self._engine) as session, session.begin():
+            self._row(session, film_id).away = away
 
     def create(self, film: Film, film_id: str | None = None) -> FilmState:
         """Keep a new film."""

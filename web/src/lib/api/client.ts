@@ -31,6 +31,7 @@ export type VantagePlan = Schemas["VantagePlan"];
 export type PassagePlan = Schemas["PassagePlan"];
 export type Sheet = Schemas["Sheet"];
 export type Trial = Schemas["Trial"];
+export type Card = Schemas["Card"];
 export type Job = Schemas["Job"];
 export type Source = Schemas["Source"];
 export type CapturePlan = Schemas["CapturePlan"];

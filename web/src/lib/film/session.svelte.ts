@@ -3,6 +3,7 @@ import {
   told,
   Refusal,
   type Act,
+  type Card,
   type Choices,
   type CoursePlan,
   type FieldFacts,
@@ -38,7 +39,7 @@ export class Session {
   sheet = $state.raw<Sheet | null>(null);
   trial = $state.raw<Trial | null>(null);
   choices = $state.raw<Choices | null>(null);
-  cards = $state.raw<{ id: string; name: string }[]>([]);
+  cards = $state.raw<Card[]>([]);
   jobs = $state.raw<Job[]>([]);
   selection = $state.raw<Selection>(null);
   /** Vantages chosen besides the selected one. */
@@ -116,7 +117,7 @@ export class Session {
       this.choices = await told(api.GET("/api/choices"));
       await this.listFilms();
       const wanted = /^#\/films\/([\w-]+)$/.exec(location.hash)?.[1];
-      const id = this.cards.find((card) => card.id === wanted)?.id ?? this.cards[0]?.id;
+      const id = this.cards.find((card) => card.id === wanted)?.id ?? this.cards.find(({ away }) => !away)?.id;
       if (id) await this.open(id);
       else await this.create({ name: "Untitled film", width: 1920, height: 1080, rate: "25" });
     });
@@ -129,6 +130,18 @@ export class Session {
 
   async listFilms(): Promise<void> {
     this.cards = await told(api.GET("/api/films"));
+  }
+
+  /** Put a film away, or bring it back; the open one gives place to the next. */
+  async putAway(id: string, away: boolean): Promise<void> {
+    await this.guarded(async () => {
+      const path = { params: { path: { film_id: id } }, body: away };
+      this.cards = await told<Card[]>(api.PUT("/api/films/{film_id}/away", path));
+      if (!away || id !== this.id) return;
+      const next = this.cards.find((card) => !card.away)?.id;
+      if (next) await this.open(next);
+      else await this.create({ name: "Untitled film", width: 1920, height: 1080, rate: "25" });
+    });
   }
 
   async create(film: { name: string; width: number; height: number; rate: string }): Promise<void> {

@@ -117,14 +117,32 @@
       >
       <h3>Films</h3>
       <ul>
-        {#each session.cards as card (card.id)}
+        {#each session.cards.filter(({ away }) => !away) as card (card.id)}
           <li>
             <button class:on={card.id === session.id} onclick={() => void session.open(card.id).then(() => (open = ""))}
               >{card.name}</button
             >
+            <button
+              class="away"
+              title="Put {card.name} away; it can be brought back"
+              onclick={() => session.putAway(card.id, true)}>Put away</button
+            >
           </li>
         {/each}
       </ul>
+      {#if session.cards.some(({ away }) => away)}
+        <h3>Put away</h3>
+        <ul>
+          {#each session.cards.filter(({ away }) => away) as card (card.id)}
+            <li>
+              <span class="name">{card.name}</span>
+              <button class="away" title="Bring {card.name} back" onclick={() => session.putAway(card.id, false)}
+                >Bring back</button
+              >
+            </li>
+          {/each}
+        </ul>
+      {/if}
       <h3>New film</h3>
       <div class="new">
         <input bind:value={name} placeholder="Name" aria-label="Name of the new film" />
@@ -324,11 +342,29 @@
     overflow-y: auto;
     border: 1px solid var(--rule);
   }
-  li button {
-    width: 100%;
+  li {
+    display: flex;
+    align-items: center;
+  }
+  li button,
+  li .name {
+    flex: 1;
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
     text-align: left;
     height: 26px;
+    line-height: 26px;
     padding: 0 10px;
+  }
+  li .name {
+    color: var(--ink-2);
+  }
+  li .away {
+    flex: none;
+    color: var(--ink-2);
+    font-size: 11.5px;
   }
   li button:hover {
     background: var(--sheet);
