@@ -155,3 +155,19 @@ def test_what_is_no_way_is_refused_in_words(name: str, data: bytes, says: str) -
 def test_a_way_that_stays_in_one_place_is_no_route() -> None:
     with pytest.raises(BadEdit, match="one place"):
         ImportRoute(name="Still", points=[Point(1, 2), Point(1, 2)]).apply(Film())
+
+
+@pytest.mark.parametrize(
+    "table",
+    [
+        b"Latitude (deg),Longitude (deg)\n50.1,10.2\n50.3,10.4\n",
+        b"lat;lon\n50,1;10,2\n50,3;10,4\n",
+        "lat;lon\n50.1N;10.2E\n50.3N;10.4E\n".encode("utf-16"),
+        "50°6'0\"N\t10°12'0\"E\n50°18'0\"N\t10°24'0\"E\n".encode(),
+        b"lat,lon\r50.1,10.2\r50.3,10.4\r",
+    ],
+    ids=["remarks", "commas", "utf-16", "minutes", "old line ends"],
+)
+def test_tables_are_read_however_coordinates_are_written_in_them(table: bytes) -> None:
+    (track,) = read_tracks(table, "a.csv")
+    assert np.array(track.points) == pytest.approx(np.array([(10.2, 50.1), (10.4, 50.3)]))

@@ -181,9 +181,7 @@ def choices() -> Choices:
 @router.get("/films")
 def list_films(desk: TheDesk) -> list[Card]:
     """All films, those put away too, the last touched first."""
-    return [
-        Card(id=card.id, name=card.name, touched=card.touched, away=card.away) for card in desk.store.films.cards()
-    ]
+    return [Card(id=card.id, name=card.name, touched=card.touched, away=card.away) for card in desk.store.films.cards()]
 
 
 @router.put("/films/{film_id}/away")

@@ -13,6 +13,7 @@ from yaila.core.errors import BadEdit, BadSurvey, NotFound
 from yaila.core.film import Ground
 from yaila.core.film.acts import Act
 from yaila.core.ground import TileBlock
+from yaila.core.ground.coordinates import place
 from yaila.core.ground.mercator import lonlat_of, mercator_of, tile_of
 from yaila.core.soundings import CapturePlan, plan_captures
 from yaila.core.soundings.capture import SurveyReach, descent
@@ -134,17 +135,11 @@ def remove_source(source_id: str, desk: TheDesk) -> None:
 
 @router.get("/places")
 def find_places(q: str) -> list[gazetteer.Place]:
-    """Places by name, or by coordinates: latitude and longitude in degrees."""
-    numbers = q.replace(",", " ").split()
-    try:
-        if len(numbers) == 2:
-            lat, lon = (float(number) for number in numbers)
-            if not (abs(lat) <= 85 and abs(lon) <= 180):
-                return []
-            x, y = mercator_of(lon, lat)
-            return [gazetteer.Place(name=f"{lat:.4f}, {lon:.4f}", kind="coordinates", x=x, y=y, size=2000)]
-    except ValueError:
-        pass
+    """Places by name, or by coordinates in any of the ways people write them."""
+    if (found := place(q)) and abs(found[0]) <= 85:
+        lat, lon = found
+        x, y = mercator_of(lon, lat)
+        return [gazetteer.Place(name=f"{lat:.4f}, {lon:.4f}", kind="coordinates", x=x, y=y, size=2000)]
     return gazetteer.search(q)
 
 

@@ -3,9 +3,11 @@
 
 from __future__ import annotations
 
+import codecs
 import csv
 import io
 import json
+import re
 import zipfile
 import zlib
 from dataclasses import dataclass, field
@@ -17,6 +19,7 @@ from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 
 from yaila.core.errors import BadTrack
+from yaila.core.ground.coordinates import angle
 
 MOST_UNPACKED = 200_000_000
 """The largest KML in a KMZ, bytes."""
@@ -64,7 +67,7 @@ def read_tracks(data: bytes, file: str) -> list[Track]:
             tracks = _geojson(json.loads(data), stem)
         elif kind in ("csv", "tsv", "txt"):
             # Line ends of any kind, and no bytes that no table has.
-            text = data.decode("utf-8-sig", "replace").replace("\0", "")
+            text = _text(data).replace("\0", "")
             tracks = [_table("\n".join(text.splitlines()), file, stem)]
         else:
             raise BadTrack(f"“{file}” is no way that can be read: GPX, KML, KMZ, GeoJSON or CSV is wanted.")
@@ -249,13 +252,14 @@ def _table(text: str, file: str, stem: str) -> Track:
     rows = [row for row in csv.reader(io.StringIO(text), _dialect(text)) if any(cell.strip() for cell in row)]
     if not rows:
         raise BadTrack(f"“{file}” is empty.")
-    head = [cell.strip().lower() for cell in rows[0]]
+    # "Latitude (deg)", "lat [°]": what stands in brackets is a remark.
+    head = [re.sub(r"[(\[].*", "", cell).strip().lower() for cell in rows[0]]
     lat = next((head.index(name) for name in LATITUDES if name in head), None)
     lon = next((head.index(name) for name in LONGITUDES if name in head), None)
     named = next((head.index(name) for name in ("name", "stop", "place") if name in head), None)
     if lat is None or lon is None:
         # Without headings, latitude comes first, as people write it.
-        if any(cell.replace(".", "").replace("-", "").strip().isdigit() for cell in rows[0]):
+        if all(_is_angle(cell) for cell in rows[0][:2]) and len(rows[0]) >= 2:
             lat, lon = 0, 1
         else:
             raise BadTrack(f"“{file}” has no columns for latitude and longitude: head them “lat” and “lon”.")
@@ -264,13 +268,27 @@ def _table(text: str, file: str, stem: str) -> Track:
     track = Track(stem)
     for number, row in enumerate(rows, 1):
         try:
-            place = float(row[lon].replace(",", ".")), float(row[lat].replace(",", "."))
+            place = angle(row[lon])[0], angle(row[lat])[0]
         except (ValueError, IndexError) as error:
             raise BadTrack(f"Row {number} of “{file}” has no two coordinates: {', '.join(row)[:60]}.") from error
         if named is not None and len(row) > named and row[named].strip():
             track.stops[len(track.points)] = row[named].strip()[:120]
         track.points.append(place)
     return track
+
+
+def _is_angle(cell: str) -> bool:
+    try:
+        angle(cell)
+    except ValueError:
+        return False
+    return True
+
+
+def _text(data: bytes) -> str:
+    """A text in the encoding that its first bytes announce, UTF-8 without."""
+    wide = data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE))
+    return data.decode("utf-16" if wide else "utf-8-sig", "replace")
 
 
 def _dialect(text: str) -> type[csv.Dialect]:
