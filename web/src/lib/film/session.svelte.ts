@@ -94,6 +94,8 @@ export class Session {
   #dropped = 0;
 
   async open(id: string): Promise<void> {
+    // What was meant for the film on the table is done to it before another one comes.
+    await this.#line;
     await this.guarded(async () => {
       const sheet = await told<Sheet>(api.GET("/api/films/{film_id}", { params: { path: { film_id: id } } }));
       this.sheet = sheet;
@@ -519,15 +521,18 @@ export class Session {
 
   /** Edits go out one after the other, each made on the revision the one before came to. */
   keep(send: (seen: string) => Promise<Sheet>): Promise<boolean> {
+    const film = this.id;
     this.#line = this.#line.then(() =>
       this.guarded(async () => {
+        if (this.id !== film) throw new Refusal("Another film was opened before this edit was made, so it was not.", 0);
         try {
-          this.sheet = await send(`"${this.sheet!.revision}"`);
+          const sheet = await send(`"${this.sheet!.revision}"`);
+          if (this.id === film) this.sheet = sheet;
         } catch (error) {
           if (error instanceof Refusal && error.status === 412) await this.refresh();
           throw error;
         } finally {
-          this.trial = null;
+          if (this.id === film) this.trial = null;
         }
       }),
     );

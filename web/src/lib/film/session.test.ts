@@ -146,6 +146,21 @@ describe("a session", () => {
     expect(calls.length).toBe(1);
   });
 
+  it("does what was meant for a film before it opens another, and nothing of it to that one", async () => {
+    const session = await opened();
+    const done: string[] = [];
+    answer = async (call) => {
+      await new Promise((go) => setTimeout(go, 5));
+      done.push(`${call.method} ${call.path.split("?")[0]}`);
+      return { body: { ...sheet(call.method === "GET" ? 30 : 8), id: call.path.includes("f2") ? "f2" : "f1" } };
+    };
+    const edits = [1, 2].map((k) => session.patch([{ op: "replace", path: "/name", value: `${k}` }], "Rename"));
+    const opening = session.open("f2");
+    await Promise.all([...edits, opening]);
+    expect(done.slice(0, 3)).toEqual(["PATCH /api/films/f1", "PATCH /api/films/f1", "GET /api/films/f2"]);
+    expect([session.id, session.sheet?.revision]).toEqual(["f2", 30]);
+  });
+
   it("forgets a trial that is dropped", async () => {
     const session = await opened();
     answer = () => ({ body: { state: "t1", film: film("Tried"), plan, patch: [] } });
