@@ -31,7 +31,7 @@ from yaila.core.errors import BadStore, Busy, Occupied
 from yaila.core.film import Film
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
-from yaila.core.stopping import Stop, Stopped, go_on, under
+from yaila.core.stopping import Answer, Stop, Stopped, go_on, under
 from yaila.core.time import Time
 from yaila.store import Store
 from yaila.store.lock import sole_server
@@ -264,6 +264,7 @@ class Caller:
 
     def __init__(self) -> None:
         self.gone = False
+        self.scope: dict[str, object] = {}
 
     async def is_disconnected(self) -> bool:
         return self.gone
@@ -302,6 +303,26 @@ async def test_films_take_turns_and_one_never_has_all_threads() -> None:
         await first
     assert await asyncio.to_thread(ended.wait, 5)
     await asyncio.gather(*more)
+    lane.close()
+
+
+@in_a_loop
+async def test_long_work_gives_way_to_short_answers_and_never_to_itself() -> None:
+    lane = Lane("test", 1, 1, gives=5)
+
+    def steps() -> float:
+        begin = time.monotonic()
+        for _ in range(20):
+            go_on()
+        return time.monotonic() - begin
+
+    own = Caller()
+    own.scope["short"] = Answer()
+    assert await lane.do(own, "a", steps) < 0.1  # type: ignore[arg-type]
+    other = Answer()
+    assert await lane.do(caller(), "a", steps) > 0.3
+    other.done()
+    assert await lane.do(caller(), "a", steps) < 0.1
     lane.close()
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -24,6 +23,7 @@ from yaila.api.door import Door
 from yaila.api.guard import Guard
 from yaila.core.errors import BadStore, Busy, Damaged, NoRoom, NotFound, StaleEdit, TooMuch, YailaError, said
 from yaila.core.stopping import Stopped
+from yaila.formats.whole import refused_by_disk
 from yaila.store import Store
 
 SITE = Path(__file__).parent / "site"
@@ -99,11 +99,8 @@ def create_app(store: Store, port: int) -> FastAPI:
 
     @app.exception_handler(OSError)
     def no_room(_: Request, error: OSError) -> JSONResponse:
-        if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES, errno.EPERM, errno.EIO):
-            return unforeseen(_, error)
-        full = error.errno in (errno.ENOSPC, errno.EDQUOT)
-        cause = "The disk is full" if full else f"The store cannot be written to ({error.strerror})"
-        return _problem(NoRoom.kind, 503, f"{cause}. Nothing was changed; mend that, then try again.")
+        problem = refused_by_disk(error)
+        return yaila_error(_, problem) if problem else unforeseen(_, error)
 
     @app.exception_handler(Exception)
     def unforeseen(_: Request, error: Exception) -> JSONResponse:

@@ -12,7 +12,7 @@ import numpy as np
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from yaila.core.errors import TooMuch
-from yaila.core.stopping import answering
+from yaila.core.stopping import Answer
 
 MOST_BYTES = 64 * 2**20
 """The largest body, but of files that are written to the disk as they come."""
@@ -22,9 +22,6 @@ OTHERS = {"routes": 200_000_000, "fonts": 31_000_000, "signs": 31_000_000}
 
 STREAMED = re.compile(r"/api/films/[^/]+/pictures")
 """What is written to the disk as it comes, and limited there."""
-
-LANES = re.compile(r"/(frames|tiles|soundings|flight|thumb|trace|pictures|reels|standin)\b")
-"""What is no short answer: it has a lane of its own, or is a file."""
 
 DEEPEST = 48
 """How deep lists and objects of a JSON body may stand in one another."""
@@ -81,19 +78,23 @@ class Door:
         if bare:
             scope = {**scope, "method": "GET"}
 
+        short = Answer()
+
         async def answer(message: Message) -> None:
             if message["type"] == "http.response.start":
+                short.done()
                 named = {name for name, _ in message["headers"]}
                 message["headers"] = [*message["headers"], *(one for one in HEADERS if one[0] not in named)]
             elif message["type"] == "http.response.body" and bare:
                 message = {**message, "body": b""}
             await send(message)
 
-        if not LANES.search(scope["path"]):
-            with answering():
-                await self._let_in(scope, receive, answer)
-        else:
-            await self._let_in(scope, receive, answer)
+        if STREAMED.fullmatch(scope["path"]):
+            short.done()
+        try:
+            await self._let_in({**scope, "short": short}, receive, answer)
+        finally:
+            short.done()
 
     async def _let_in(self, scope: Scope, receive: Receive, answer: Send) -> None:
         try:

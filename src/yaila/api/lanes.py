@@ -64,6 +64,9 @@ class Lane:
             Busy: the film has too much waiting already.
             Stopped: nobody waits for it any more.
         """
+        if short := request.scope.get("short"):
+            # From here on it is long work, which gives way to others and must not to itself.
+            short.done()
         task = _Task(work, film, Stop(self._seconds, self._gives))
         with self._change:
             line = self._waiting.setdefault(film, deque())

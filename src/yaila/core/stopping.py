@@ -60,20 +60,25 @@ _answering = 0
 _counting = threading.Lock()
 
 
-@contextmanager
-def answering() -> Iterator[None]:
-    """Make a short answer, for which longer work gives way."""
+class Answer:
+    """A short answer being made, for which longer work gives way, until it is given or turns out to be long itself."""
+
+    def __init__(self) -> None:
+        self._counts = True
+        _count(1)
+
+    def done(self) -> None:
+        """It is given, or long work itself from here on."""
+        if self._counts:
+            self._counts = False
+            _count(-1)
+
+
+def _count(change: int) -> None:
     global _answering
     with _counting:
-        _answering += 1
-        _quiet.clear()
-    try:
-        yield
-    finally:
-        with _counting:
-            _answering -= 1
-            if not _answering:
-                _quiet.set()
+        _answering += change
+        _quiet.clear() if _answering else _quiet.set()
 
 
 _own = threading.local()

@@ -35,7 +35,7 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
         place = read_geotiff(file, row.name) if is_tiff(file) else None
     sha256 = sha256_of(file)
     lost = store.pictures.known(sha256) and not store.pictures.has(sha256)
-    picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)), job=job)
+    picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)), job=job, sha256=sha256)
     found = {
         "sha256": picture.sha256,
         "georeference": place.model_dump() if place else None,

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import logging
 import os
 import sys
@@ -11,6 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from yaila.core.errors import YailaError
+from yaila.formats.whole import refused_by_disk
 from yaila.store import Store
 
 
@@ -60,10 +60,8 @@ def work(run: Callable[[Store, str, Pulse], None]) -> None:
         failed(str(error))
     except MemoryError:
         failed("There is not enough memory for this. Close something else first.")
-    except OSError as error:
-        full = error.errno in (errno.ENOSPC, errno.EDQUOT)
-        cause = "The disk is full" if full else f"The disk refused it ({error.strerror})"
-        failed(f"{cause}. Mend that, then start it again.")
     except Exception as error:
+        if isinstance(error, OSError) and (problem := refused_by_disk(error)):
+            return failed(str(problem))
         logging.getLogger("yaila").exception("Job %s", job)
         failed(f"Yaila made a mistake ({type(error).__name__}: {error}). What stood before is as it was.")

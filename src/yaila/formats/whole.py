@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import shutil
 import tempfile
@@ -57,6 +58,15 @@ def ask_room(folder: Path, needed: int, what: str) -> None:
             f"{what} needs {_size(needed)} on the disk, and {_size(max(free - SPARE, 0))} can be had. Make room, then "
             "try again."
         )
+
+
+def refused_by_disk(error: OSError) -> NoRoom | None:
+    """What an error of the disk says to a person, if it is one of the disk."""
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return NoRoom("The disk is full. Make room, then try again; what stood before is as it was.")
+    if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM, errno.EIO):
+        return NoRoom(f"The disk refused it ({error.strerror}). Mend that, then try again.")
+    return None
 
 
 def _size(count: int) -> str:

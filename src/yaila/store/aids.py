@@ -98,7 +98,7 @@ class Aids:
         """
         path = self._file(key)
         if not self.sound(key):
-            raise NotFound(f"The file of “{self._name_of(key)}” is damaged. Bring it again.")
+            raise NotFound(f"The file “{key[:12]}…{path.suffix}” is damaged. Bring it again.")
         return path
 
     def _file(self, key: str) -> Path:

@@ -87,9 +87,12 @@ class Pictures:
         """
         path = self._folder / sha256 / "pyramid.tif"
         try:
-            return open_pyramid(path)
+            opened = open_pyramid(path)
         except Damaged:
             return self._rebuilt(sha256)
+        # It may have been brought again by another process.
+        self._lost.discard(sha256)
+        return opened
 
     def _rebuilt(self, sha256: str) -> TiffPyramid:
         """A pyramid made anew from the file as it came, if that is still what it was.
@@ -120,17 +123,19 @@ class Pictures:
         progress: Callable[[float], None] | None = None,
         keep: bool = False,
         job: str | None = None,
+        sha256: str | None = None,
     ) -> PictureRef:
         """Take a picture file into the store; the same file twice is stored once.
 
         Args:
             file: moved into the store, or copied with ``keep``.
             job: whose work it is; it is done in that job's room, which goes when the job is stopped.
+            sha256: the file's, where it is known already.
 
         Raises:
             BadPicture: it cannot become a plate; nothing is kept of it then.
         """
-        sha256 = sha256_of(file)
+        sha256 = sha256 or sha256_of(file)
         if not self.has(sha256):
             found = read_facts(file, name)
             tiles = found.width * found.height * (4 if found.alpha else 3)

@@ -12,7 +12,7 @@ from pydantic import BaseModel
 
 from yaila.core.analysis.overlap import Open, Rim, rim_of
 from yaila.core.errors import NotFound
-from yaila.core.film import Choreography, Film, Route, choreograph
+from yaila.core.film import Choreography, Film, Plate, Route, choreograph
 from yaila.core.film.fitting import ground_of
 from yaila.core.picture import Renderer
 from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, Veils, budget_of, frame_places
@@ -274,6 +274,23 @@ def _uncredited(film: Film) -> list[Finding]:
     ]  # fmt: skip
 
 
+def _of_plate(
+    film: Film,
+    plate: Plate,
+    kind: Literal["hole", "picture"],
+    grave: bool,
+    at: NDArray[np.float64],
+    figure: float,
+    text: str,
+    remedy: Remedy | None = None,
+) -> Finding:
+    """A finding about a plate, at no moment of the film."""
+    return Finding(
+        id=f"{kind}-{plate.id}", kind=kind, grave=grave, first=0, last=0, frame=0, time=timecode(0, film.fps),
+        at=(float(at[0]), float(at[1])), plate=plate.id, figure=float(figure), text=text, remedy=remedy,
+    )  # fmt: skip
+
+
 def _holes(film: Film) -> list[Finding]:
     found = []
     for plate in film.plates:
@@ -282,22 +299,9 @@ def _holes(film: Film) -> list[Finding]:
         x, y, width, height = plate.holes[0]
         at = ground_of(plate, np.array([[x + width / 2, y + height / 2]]))[0]
         count = len(plate.holes)
-        found.append(
-            Finding(
-                id=f"hole-{plate.id}",
-                kind="hole",
-                grave=False,
-                first=0,
-                last=0,
-                frame=0,
-                time=timecode(0, film.fps),
-                at=(float(at[0]), float(at[1])),
-                plate=plate.id,
-                figure=float(count),
-                text=f"{count} {'tile is' if count == 1 else 'tiles are'} missing in {plate.name}",
-                remedy=Remedy(kind="again", text="Ask for them again", plate=plate.id) if plate.captured else None,
-            )
-        )
+        text = f"{count} {'tile is' if count == 1 else 'tiles are'} missing in {plate.name}"
+        remedy = Remedy(kind="again", text="Ask for them again", plate=plate.id) if plate.captured else None
+        found.append(_of_plate(film, plate, "hole", False, at, count, text, remedy))
     return found
 
 
@@ -309,22 +313,8 @@ def _pictures(film: Film, open_picture: Open) -> list[Finding]:
             open_picture(plate.picture.sha256)
         except NotFound:
             at = ground_of(plate, np.array([[plate.picture.width / 2, plate.picture.height / 2]]))[0]
-            found.append(
-                Finding(
-                    id=f"picture-{plate.id}",
-                    kind="picture",
-                    grave=plate.in_film,
-                    first=0,
-                    last=0,
-                    frame=0,
-                    time=timecode(0, film.fps),
-                    at=(float(at[0]), float(at[1])),
-                    plate=plate.id,
-                    figure=1.0,
-                    text=f"The picture of {plate.name} is gone or damaged; it is left out. Drop its file again",
-                    remedy=None,
-                )
-            )
+            text = f"The picture of {plate.name} is gone or damaged; it is left out. Drop its file again"
+            found.append(_of_plate(film, plate, "picture", plate.in_film, at, 1, text))
     return found
 
 
