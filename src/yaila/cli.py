@@ -210,13 +210,13 @@ def soundings(film: FilmArg, format: Annotated[str, typer.Option(help="text or j
     """Check a film; exits with 1 when a grave finding stands."""
     from yaila.core.imagery import PageStore
     from yaila.core.picture import Renderer
-    from yaila.core.soundings import soundings_of
+    from yaila.core.soundings import Pieces, soundings_of
 
     if format not in ("text", "json"):
         raise typer.BadParameter("text or json", param_hint="--format")
     document, store = _film(film)
     renderer = Renderer(store.pictures.pyramid, PageStore(64), store.aids.kit)
-    findings = soundings_of(document, store.pictures.pyramid, faces=store.aids.kit.faces, renderer=renderer)
+    findings = soundings_of(document, Pieces(store.pictures.pyramid), faces=store.aids.kit.faces, renderer=renderer)
     if format == "json":
         print(json.dumps([finding.model_dump() for finding in findings], indent=1))
     else:

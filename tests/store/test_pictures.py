@@ -15,7 +15,7 @@ from yaila.core.errors import NoRoom, NotFound
 from yaila.core.film import Film
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
-from yaila.core.soundings import soundings_of
+from yaila.core.soundings import Pieces, soundings_of
 from yaila.core.time import Time
 from yaila.core.type.faces import FOLDER
 from yaila.formats import whole
@@ -72,7 +72,7 @@ def test_a_picture_that_is_lost_is_said_left_out_and_mended_by_its_file(
     assert not again.pictures.has(sha256)
     with pytest.raises(NotFound, match=r"“ground\.png” are damaged. Drop its file again"):
         again.pictures.pyramid(sha256)
-    (finding,) = [one for one in soundings_of(small_film, again.pictures.pyramid) if one.kind == "picture"]
+    (finding,) = [one for one in soundings_of(small_film, Pieces(again.pictures.pyramid)) if one.kind == "picture"]
     assert finding.grave
     assert "Ground is gone or damaged" in finding.text
     request = Request(small_film, Time(20), small_film.frame.size)

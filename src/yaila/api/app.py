@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -21,6 +22,7 @@ from yaila.api import aids, films, fits, frames, jobs, pictures, regions, routes
 from yaila.api.desk import Desk
 from yaila.api.door import Door
 from yaila.api.guard import Guard
+from yaila.api.memory import give_back
 from yaila.core.errors import BadStore, Busy, Damaged, NoRoom, NotFound, StaleEdit, TooMuch, YailaError, said
 from yaila.core.stopping import Stopped
 from yaila.formats.whole import refused_by_disk
@@ -61,7 +63,9 @@ def create_app(store: Store, port: int) -> FastAPI:
         store.sweep()
         for part in store.reels.glob("*.part.mp4"):
             part.unlink()
+        giving_back = asyncio.create_task(give_back())
         yield
+        giving_back.cancel()
         app.state.desk.close()
 
     # Its pages of documentation would load scripts from elsewhere; the description itself is at /openapi.json.

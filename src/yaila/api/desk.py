@@ -10,18 +10,17 @@ from typing import Any
 from fastapi import Request
 
 from yaila.api.lanes import Lane
-from yaila.core.errors import BadStore, NotFound, YailaError
+from yaila.api.memory import memory_of
+from yaila.core.errors import NotFound, YailaError
 from yaila.core.film import Choreography, Film, choreograph
 from yaila.core.film.acts import Act
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Renderer
+from yaila.core.quantities import is_count
 from yaila.core.shelf import Shelf
+from yaila.core.soundings import Pieces
 from yaila.farm import Farm
 from yaila.store import Store
-
-MEMORY = 960
-"""Megabytes that the server keeps things in, unless ``YAILA_MEMORY`` says otherwise: two fifths of it pages of plates,
-a fifth films and trials; the rest is for outlines, letters, curves and the work itself."""
 
 FRAME_SECONDS = 6.0
 """After so long a frame is shown without the marks that are not painted yet."""
@@ -40,6 +39,7 @@ class Desk:
         memory = memory_of(os.environ.get("YAILA_MEMORY", ""))
         self.pages = PageStore(max(memory * 2 // 5, 48))
         self.renderer = Renderer(store.pictures.pyramid, self.pages, store.aids.kit, lenient=True)
+        self.pieces = Pieces(store.pictures.pyramid, memory * 2**20 // 10)
         # A trial that has made room for others is over, so some are kept however large they are.
         self._films: Shelf[str, tuple[Film, Choreography]] = Shelf(memory * 2**20 // 5, lambda one: one[0].weight)
         self.frames = Lane("frames", 3, 2, FRAME_SECONDS, gives=0.15)
@@ -101,24 +101,6 @@ class Desk:
 
     def _remember(self, key: str, film: Film) -> tuple[Film, Choreography]:
         return self._films.put(key, (film, choreograph(film)))
-
-
-def memory_of(text: str) -> int:
-    """How many megabytes all that is kept in memory may take, as ``YAILA_MEMORY`` says it.
-
-    Raises:
-        BadStore: it says something else.
-    """
-    if not text:
-        return MEMORY
-    if not is_count(text) or not 128 <= int(text) <= 1_000_000:
-        raise BadStore(f"YAILA_MEMORY is “{text}”: write how many megabytes, 128 at least.")
-    return int(text)
-
-
-def is_count(text: str) -> bool:
-    """Whether a text is a whole number from 0 that a database can hold: ASCII digits, no more than 18."""
-    return text.isascii() and text.isdigit() and len(text) <= 18
 
 
 def desk_of(request: Request) -> Desk:

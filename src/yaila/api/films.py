@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Body, Depends, Header, Response
 from pydantic import BaseModel, Field
 
-from yaila.api.desk import Desk, desk_of, is_count
+from yaila.api.desk import Desk, desk_of
 from yaila.core.errors import BadEdit
 from yaila.core.film import FRAME_PRESETS, Film
 from yaila.core.film.acts import Act
@@ -17,6 +17,7 @@ from yaila.core.film.fields import FieldFacts, field_facts
 from yaila.core.film.marked import KINDS
 from yaila.core.film.plan import Plan, plan_of
 from yaila.core.film.recipes import RECIPES, Slider
+from yaila.core.quantities import is_count
 from yaila.core.soundings.marks import SAFE_AREAS
 from yaila.core.time import PRESETS, RATES, STARTS
 from yaila.store import FilmState, difference, patched

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request, Response
 
-from yaila.api.desk import Desk, desk_of, file_body, is_count
+from yaila.api.desk import Desk, desk_of, file_body
 from yaila.api.jobs import Job, job_of
 from yaila.core.errors import BadPicture, NotFound
 from yaila.core.film.acts import LayPlate, SwapPicture
@@ -17,6 +17,7 @@ from yaila.core.ground import Point
 from yaila.core.imagery import PAGE
 from yaila.core.imagery.pages import PADDED
 from yaila.core.picture import pyramid_of
+from yaila.core.quantities import is_count
 from yaila.formats.whole import ask_room
 from yaila.store.jobs import new_job
 

@@ -168,3 +168,8 @@ def wrapped(degrees: Any) -> Any:
 def quantity_of(metadata: list[Any] | tuple[Any, ...]) -> Quantity | None:
     """The kind of quantity among the metadata of an annotation; none if it says none."""
     return next((one for one in metadata if isinstance(one, Quantity)), None)
+
+
+def is_count(text: str) -> bool:
+    """Whether a text is a whole number from 0 that a database can hold: ASCII digits, no more than 18."""
+    return text.isascii() and text.isdigit() and len(text) <= 18

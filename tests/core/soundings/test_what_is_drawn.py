@@ -12,7 +12,7 @@ from yaila.core.film.marked import Label, Marker, Region, Reveal, Route
 from yaila.core.ground import Point
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
-from yaila.core.soundings import Finding, Veils, budget_of, soundings_of
+from yaila.core.soundings import Finding, Pieces, budget_of, soundings_of
 from yaila.core.time import FilmMoment, Time
 
 
@@ -49,7 +49,7 @@ def told(one: Film, picture: Texture | None = None) -> dict[str, Finding]:
     """The findings of a film, the first of each kind."""
     pictures = lambda key: picture or Texture(600, 400)  # noqa: E731
     renderer = Renderer(pictures, PageStore(16))
-    found = soundings_of(one, pictures, renderer=renderer)
+    found = soundings_of(one, Pieces(pictures), renderer=renderer)
     return {finding.kind: finding for finding in reversed(found)}
 
 
@@ -76,7 +76,7 @@ def test_so_does_a_plate_that_is_not_uncovered_yet_or_lets_its_ground_shine_thro
     finding = told(hidden)["bare"]
     assert (finding.first, finding.figure) == (0, 1)
     assert 74 < finding.last <= 86
-    part = budget_of(hidden, veils=Veils(lambda key: Texture(600, 400))).bare_share
+    part = budget_of(hidden, pieces=Pieces(lambda key: Texture(600, 400))).bare_share
     drawn = Renderer(lambda key: Texture(600, 400), PageStore(16)).render(
         Request(hidden, Time(80), FrameSize(480, 320), Quality.DRAFT, clear=True)
     )

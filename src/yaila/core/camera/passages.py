@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,61 +19,79 @@ PLACE = [FIELDS.index("x"), FIELDS.index("y")]
 _STEP = 1e-4
 """Share of a passage's time over which a rate is taken."""
 
+WINDING = 1025
+"""Places on the way of a passage at which its full turns are counted."""
 
-@lru_cache(maxsize=4096)
+DENSE = 4096
+"""Passages of up to so many frames are worked out whole."""
+
+MOST_PASSAGES = 24 * 2**20
+"""Bytes of passages kept in memory."""
+
+
+@lru_cache(maxsize=1024)
 def path_length(move: Move, manner: Manner) -> float:
     """How much the picture changes on the way, in doublings (``pace.changes``)."""
     return float(changes(manner.path(move, np.linspace(0, 1, 257))).sum())
 
 
-def channels_at(
-    move: Move, manner: Manner, timing: Timing, frames: int, at: NDArray[np.float64]
-) -> NDArray[np.float64]:
-    """The channels (``Track.channels``) of a passage at ``at`` (n,) of its frames, shape (n, 7)."""
-    progress = manner.progress(timing, frames, at)
-    channels = manner.path(move, progress).channels()
-    if manner.winds:
-        # A heading read off by itself is known but for full turns.
-        near = _winding(move, manner)
-        turns = np.interp(progress, np.linspace(0, 1, len(near)), near)
-        channels[:, HEADING] += 360 * np.round((turns - channels[:, HEADING]) / 360)
-    return channels
+class Passage:
+    """The channels (``Track.channels``) of a passage over its frames. What is worked out of them is kept with it."""
+
+    def __init__(self, move: Move, manner: Manner, timing: Timing, frames: int) -> None:
+        self._move, self._manner, self._timing, self._frames = move, manner, timing, frames
+
+    @property
+    def weight(self) -> int:
+        """How many bytes it takes once all of it has been asked for, roughly."""
+        return 8_000 + 8 * len(FIELDS) * min(self._frames, DENSE) + 8 * self._manner.winds * WINDING
+
+    def at(self, at: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The channels at ``at`` (n,) of its frames, shape (n, 7)."""
+        if self._frames <= DENSE and (at == np.floor(at)).all():
+            return self._whole[at.astype(np.int64)]
+        return self._reckoned(at)
+
+    def _reckoned(self, at: NDArray[np.float64]) -> NDArray[np.float64]:
+        progress = self._manner.progress(self._timing, self._frames, at)
+        channels = self._manner.path(self._move, progress).channels()
+        if self._manner.winds:
+            # A heading read off by itself is known but for full turns.
+            turns = np.interp(progress, np.linspace(0, 1, WINDING), self._turns)
+            channels[:, HEADING] += 360 * np.round((turns - channels[:, HEADING]) / 360)
+        return channels
+
+    @cached_property
+    def _whole(self) -> NDArray[np.float64]:
+        """The channels at each of its frames and at its arrival, shape (frames + 1, 7)."""
+        return self._reckoned(np.arange(self._frames + 1, dtype=np.float64))
+
+    @cached_property
+    def arrival(self) -> float:
+        """The heading that it comes to, full turns included."""
+        return float(self._reckoned(np.array([float(self._frames)]))[0, HEADING])
+
+    @cached_property
+    def rates(self) -> NDArray[np.float64]:
+        """How fast the channels change at its start and at its end, a frame; shape (2, 7)."""
+        step = _STEP * self._frames
+        near = np.array([0.0, step, 2 * step])
+        weights = np.array([-1.5, 2.0, -0.5]) / step
+        return np.stack([weights @ self._reckoned(near), -weights @ self._reckoned(self._frames - near)])
+
+    @cached_property
+    def _turns(self) -> NDArray[np.float64]:
+        """Headings, full turns included, at places spread evenly over its way."""
+        return self._manner.path(self._move, np.linspace(0, 1, WINDING)).heading
 
 
-_CHANNELS: Shelf[tuple[Move, Manner, Timing, int], NDArray[np.float64]] = Shelf(64 * 2**20, lambda made: made.nbytes)
+_PASSAGES: Shelf[tuple[Move, Manner, Timing, int], Passage] = Shelf(MOST_PASSAGES, lambda passage: passage.weight)
 
 
-def channels_of(move: Move, manner: Manner, timing: Timing, frames: int) -> NDArray[np.float64]:
-    """The channels of a passage at each of its frames and at its arrival, shape (frames + 1, 7)."""
+def passage_of(move: Move, manner: Manner, timing: Timing, frames: int) -> Passage:
+    """A passage, kept by what it depends on: changing one of 200 vantages works out two anew."""
     key = (move, manner, timing, frames)
-    made = _CHANNELS.get(key)
-    if made is None:
-        made = _CHANNELS.put(key, channels_at(*key, np.arange(frames + 1, dtype=np.float64)))
-        made.flags.writeable = False
-    return made
-
-
-@lru_cache(maxsize=2048)
-def _winding(move: Move, manner: Manner) -> NDArray[np.float64]:
-    """Headings along a passage, full turns included, at places spread evenly over its way."""
-    return manner.path(move, np.linspace(0, 1, 1025)).heading
-
-
-@lru_cache(maxsize=4096)
-def arrival(move: Move, manner: Manner, timing: Timing, frames: int) -> float:
-    """The heading that a passage comes to, full turns included."""
-    return float(channels_at(move, manner, timing, frames, np.array([float(frames)]))[0, HEADING])
-
-
-@lru_cache(maxsize=4096)
-def rates_of(move: Move, manner: Manner, timing: Timing, frames: int) -> NDArray[np.float64]:
-    """How fast the channels change at the start and at the end of a passage, a frame; shape (2, 7)."""
-    step = _STEP * frames
-    near = np.array([0.0, step, 2 * step])
-    weights = np.array([-1.5, 2.0, -0.5]) / step
-    start = weights @ channels_at(move, manner, timing, frames, near)
-    end = -weights @ channels_at(move, manner, timing, frames, frames - near)
-    return np.stack([start, end])
+    return _PASSAGES.get(key) or _PASSAGES.put(key, Passage(*key))
 
 
 def through_rate(before: NDArray[np.float64], after: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -81,6 +81,31 @@ class Track:
         eyes[:, 1] += self.y
         return np.asarray(eyes)
 
+    def frame_from_ground(self, size: FrameSize) -> NDArray[np.float64]:
+        """The maps from ground to frame pixels at each moment, (n, 3, 3), as ``Pose.frame_from_ground``."""
+        made = self._relative(size)
+        made[:, :, 2] -= made[:, :, 0] * self.x[:, None] + made[:, :, 1] * self.y[:, None]
+        return made
+
+    def ground_from_frame(self, size: FrameSize) -> NDArray[np.float64]:
+        """Their inverses, (n, 3, 3), as ``Pose.ground_from_frame``."""
+        made = np.asarray(np.linalg.inv(self._relative(size)), np.float64)
+        made[:, 0] += self.x[:, None] * made[:, 2]
+        made[:, 1] += self.y[:, None] * made[:, 2]
+        return made
+
+    def _relative(self, size: FrameSize) -> NDArray[np.float64]:
+        """From ground counted from the target to frame pixels."""
+        right, up, forward = self.axes()
+        distance, scale = self.span * self.focal / FILM_BACK, size.width / self.span
+        made = np.zeros((len(self), 3, 3))
+        made[:, 2, :2] = forward[:, :2] / distance[:, None]
+        made[:, 2, 2] = 1.0
+        made[:, 0, :2], made[:, 1, :2] = right[:, :2] * scale[:, None], -up[:, :2] * scale[:, None]
+        made[:, 0] += size.width / 2 * made[:, 2]
+        made[:, 1] += size.height / 2 * made[:, 2]
+        return made
+
     def outlines(self, size: FrameSize) -> list[NDArray[np.float64]]:
         """What the frame shows of the ground at each moment, as ``Pose.ground_outline``."""
         right, up, forward = self.axes()

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from yaila.core.camera import Pose, Track
 from yaila.core.camera.extras import breathing, opened, shaken, spun
-from yaila.core.camera.passages import arrival, bent, channels_at, channels_of, rates_of, through_rate
+from yaila.core.camera.passages import Passage, bent, passage_of, through_rate
 from yaila.core.camera.track import FIELDS
 from yaila.core.film.legs import Leg, flows, legs_of, move_of, timing_of
 from yaila.core.film.model import Film
@@ -31,9 +31,6 @@ BREATH_RAMP = 0.6
 
 TIGHTEST = 0.15
 """The share of a passage that is bent where a vantage is passed with full tension, of what may be."""
-
-DENSE = 4096
-"""Passages of up to so many frames are worked out whole."""
 
 BLOCK = 128
 """Frames that are worked out together when one of them is asked for."""
@@ -54,9 +51,7 @@ class Camera:
         for index, leg in enumerate(legs[:-1]):
             came = 0.0
             if leg.passage:
-                vantage, after = film.vantages[index], film.vantages[index + 1]
-                move, timing = move_of(film, index), timing_of(film, index)
-                came = arrival(move, vantage.passage.manner, timing, leg.passage) - after.heading
+                came = self._way(index).arrival - film.vantages[index + 1].heading
             turns.append(turns[-1] + came)
         self._turns = turns
 
@@ -107,15 +102,10 @@ class Camera:
         vantages between are passed without a stop."""
         film, legs = self._film, self._legs
         frames, manner = legs[index].passage, film.vantages[index].passage.manner
-        passage = (move_of(film, index), manner, timing_of(film, index), frames)
-        if frames <= DENSE and (at == np.floor(at)).all():
-            # Whole frames are kept by what a passage depends on: changing one of 200 vantages works out two anew.
-            channels = channels_of(*passage)[at.astype(np.int64)]
-        else:
-            channels = channels_at(*passage, at)
+        channels = self._way(index).at(at)
         for end, passed in ((False, index), (True, index + 1)):
             if flows(film, passed) and legs[passed - 1].passage and legs[passed].passage:
-                before, after = self._rates(passed - 1)[1], self._rates(passed)[0]
+                before, after = self._way(passed - 1).rates[1], self._way(passed).rates[0]
                 mine = before if end else after
                 loose = 1 - film.vantages[passed].tension * (1 - TIGHTEST)
                 width, span = manner.bendable(frames) * loose, film.vantages[passed].span
@@ -130,9 +120,10 @@ class Camera:
         progress = breathing(self._legs[index].hold, at, BREATH_RAMP * rate)
         return vantage.breath.track(vantage.pose, progress).rows()
 
-    def _rates(self, index: int) -> NDArray[np.float64]:
+    def _way(self, index: int) -> Passage:
+        """The passage that leaves a vantage, as if both its ends were stops."""
         manner = self._film.vantages[index].passage.manner
-        return rates_of(move_of(self._film, index), manner, timing_of(self._film, index), self._legs[index].passage)
+        return passage_of(move_of(self._film, index), manner, timing_of(self._film, index), self._legs[index].passage)
 
 
 @dataclass(frozen=True)

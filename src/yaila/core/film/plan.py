@@ -20,9 +20,10 @@ from pydantic import BaseModel
 from yaila.core.camera import FrameSize, Pose, Track
 from yaila.core.camera.manners import Steps
 from yaila.core.camera.pace import changes
+from yaila.core.camera.passages import DENSE
 from yaila.core.camera.pose import FILM_BACK
 from yaila.core.camera.track import FIELDS
-from yaila.core.film.choreography import DENSE, Choreography, choreograph
+from yaila.core.film.choreography import Choreography, choreograph
 from yaila.core.film.fields import field_facts_of
 from yaila.core.film.fitting import ground_of, models_of, tied
 from yaila.core.film.legs import Leg, flows

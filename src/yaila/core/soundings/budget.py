@@ -8,24 +8,24 @@ the renderer's own masks; and values that change over the film are those of the 
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
+from itertools import pairwise
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, View
-from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film, Plate, choreograph
 from yaila.core.film.running import courses_of, resting, running
 from yaila.core.film.scene import uncovered_at
 from yaila.core.film.timeline import Timeline
-from yaila.core.imagery import Pyramid
-from yaila.core.picture import pyramid_of
 from yaila.core.picture.raster import coverage_at
 from yaila.core.picture.reveals import mask_of
 from yaila.core.soundings.pace import looked_at
+from yaila.core.soundings.pieces import Pieces, digest
+from yaila.core.stopping import go_on
 from yaila.core.time import Time
 
 COLUMNS, ROWS = 17, 10
@@ -54,15 +54,15 @@ class Budget:
     frames: NDArray[np.int64]
     places: NDArray[np.float64]
     needs: NDArray[np.float64]
-    bare: NDArray[np.float64]
-    enlarged: NDArray[np.float64]
-    plate: NDArray[np.int64]
-    fills: NDArray[np.float64]
+    bare: NDArray[np.float32]
+    enlarged: NDArray[np.float32]
+    plate: NDArray[np.int16]
+    fills: NDArray[np.float32]
 
     @property
     def bare_share(self) -> NDArray[np.float64]:
         """How much of each frame is bare, 0..1."""
-        return self.bare.mean(axis=1)
+        return self.bare.mean(axis=1, dtype=np.float64)
 
     @property
     def sharp_share(self) -> NDArray[np.float64]:
@@ -81,74 +81,86 @@ def budget_of(
     film: Film,
     choreography: Choreography | None = None,
     most: int | None = None,
-    veils: Veils | None = None,
+    pieces: Pieces | None = None,
 ) -> Budget:
     """Look at the frames of a film that are checked (``looked_at``), or evenly at ``most`` of them.
 
     Args:
-        veils: says what is see-through in plates; without, they are taken to be opaque within their edges.
+        pieces: keeps what is found of each leg, and says what is see-through in plates; without, they are taken to be
+            opaque within their edges.
     """
-    choreography = choreography or choreograph(film)
+    choreography, pieces = choreography or choreograph(film), pieces or Pieces()
     count, size = choreography.frames, film.frame.size
     if most is None:
         frames = looked_at(choreography)
     else:
         frames = np.unique(np.linspace(0, max(count - 1, 0), min(count, most)).round().astype(np.int64))[:count]
     pixels = frame_places(size)
-    track = choreography.camera.at(frames.astype(np.float64))
-    maps = np.array([track.pose(k).ground_from_frame(size) for k in range(len(frames))]).reshape(-1, 3, 3)
+    maps = choreography.camera.at(frames.astype(np.float64)).ground_from_frame(size)
     shown = [index for index, plate in enumerate(film.plates) if plate.in_film][::-1]
     plates = [film.plates[index] for index in shown]
     states = _States(plates, frames, choreography.timeline)
-    veil = [veils.of(plate) if veils else OPAQUE for plate in map(resting, plates)]
-    sizes = np.array([(one.shape[1], one.shape[0], one.size) for one in veil], np.int64).reshape(-1, 3)
-    alphas = np.concatenate([one.ravel() for one in veil]) if veil else np.zeros(0, np.uint8)
-    starts = np.cumsum(np.concatenate([[0], sizes[:, 2]]))[:-1] if len(veil) else np.zeros(0, np.int64)
     which, masks = _uncovered(film, choreography, plates, frames, pixels)
-    shape = (len(frames), len(pixels))
-    places, needs = np.full((*shape, 2), np.nan), np.full(shape, np.inf)
-    bare, enlarged = np.ones(shape), np.zeros(shape)
-    best = np.full(shape, -1, np.int64)
-    fills = np.zeros((len(frames), max(len(film.plates), 1)))
-    _look(
-        maps, pixels, states.which, states.back, states.facts, np.array(shown, np.int64), sizes[:, :2], starts, alphas,
-        which, masks, places, needs, bare, enlarged, best, fills,
-    )  # fmt: skip
-    return Budget(frames, places, needs, bare, enlarged, best, fills / max(len(pixels), 1))
+    stack = _Stack(pixels, shown, len(film.plates), [pieces.veil(plate) for plate in map(resting, plates)])
+    looks = []
+    edges = np.searchsorted(frames, [*(leg.start for leg in choreography.legs), count]).tolist()
+    for first, end in pairwise(edges):
+        go_on()
+        # Only what is of this leg, counted from nought: so that it is known again wherever else it moves to.
+        held, state = np.unique(states.which[first:end], return_inverse=True)
+        veils, veiled = np.unique(which[first:end], return_inverse=True)
+        if not len(veils) or veils[0] >= 0:
+            veils, veiled = np.concatenate([[-1], veils]), veiled + 1
+        shape = (end - first, len(plates))
+        inputs = (
+            maps[first:end],
+            state.reshape(shape),
+            states.back[held],
+            states.facts[held],
+            veiled.reshape(shape) - 1,
+            masks[veils[1:]],
+        )
+        key = ("look", stack.key, digest(*inputs))
+        looks.append(pieces.kept(key, partial(stack.look, *inputs), lambda made: sum(one.nbytes for one in made)))
+    bare, enlarged, plate, fills = (np.concatenate([look[k] for look in looks]) for k in range(4))
+    places, needs = np.full((*bare.shape, 2), np.nan), np.full(bare.shape, np.inf)
+    _places(maps, pixels, places, needs)
+    return Budget(frames, places, needs, bare, enlarged, plate, (fills / len(pixels)).astype(np.float32))
 
 
-OPAQUE = np.full((1, 1), 255, np.uint8)
-COARSE = 256
-"""The longest side of the picture in which a plate's alpha is looked at, pixels."""
+class _Stack:
+    """The plates that are looked through, from the top down: ``shown`` are their places among the ``count`` of the
+    film."""
 
+    def __init__(
+        self, pixels: NDArray[np.float64], shown: list[int], count: int, veils: list[NDArray[np.uint8]]
+    ) -> None:
+        self._pixels, self._count = pixels, max(count, 1)
+        self._shown = np.array(shown, np.int64)
+        self._sizes = np.array([one.shape[::-1] for one in veils], np.int64).reshape(-1, 2)
+        self._starts = np.cumsum([0, *(one.size for one in veils)])[:-1].astype(np.int64)
+        self._alphas = np.concatenate([one.ravel() for one in veils]) if veils else np.zeros(0, np.uint8)
+        self.key = digest(pixels, self._shown, self._sizes, self._alphas, str(self._count))
 
-class Veils:
-    """What is see-through in plates, as the renderer draws them: (height, width) uint8 each, kept by their looks."""
-
-    def __init__(self, open_picture: Callable[[str], Pyramid]) -> None:
-        self._open = open_picture
-        self._kept: dict[str, NDArray[np.uint8]] = {}
-
-    def of(self, plate: Plate) -> NDArray[np.uint8]:
-        """The alpha of a plate, all 255 where it has none; a picture that is gone counts as opaque."""
-        if plate.look not in self._kept:
-            if len(self._kept) > MOST_VEILS:
-                self._kept.clear()
-            self._kept[plate.look] = self._read(plate)
-        return self._kept[plate.look]
-
-    def _read(self, plate: Plate) -> NDArray[np.uint8]:
-        try:
-            pyramid = pyramid_of(plate, self._open)
-        except NotFound:
-            return OPAQUE
-        if not pyramid.alpha:
-            return OPAQUE
-        level = next((k for k, size in enumerate(pyramid.sizes) if max(size) <= COARSE), len(pyramid.sizes) - 1)
-        return np.ascontiguousarray(pyramid.window(level, 0, 0, *pyramid.sizes[level])[..., 3])
-
-
-MOST_VEILS = 1000
+    def look(
+        self,
+        maps: NDArray[np.float64],
+        states: NDArray[np.int64],
+        backs: NDArray[np.float64],
+        facts: NDArray[np.float64],
+        veiled: NDArray[np.int64],
+        masks: NDArray[np.float32],
+    ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int16], NDArray[np.float32]]:
+        """What is bare, how much enlarged, whose plate it is, each (f, n), and what each plate gives, (f, plates)."""
+        shape = (len(maps), len(self._pixels))
+        bare, enlarged = np.ones(shape, np.float32), np.zeros(shape, np.float32)
+        best = np.full(shape, -1, np.int16)
+        fills = np.zeros((len(maps), self._count), np.float32)
+        _look(
+            maps, self._pixels, states, backs, facts, self._shown, self._sizes, self._starts, self._alphas, veiled,
+            masks, bare, enlarged, best, fills,
+        )  # fmt: skip
+        return bare, enlarged, best, fills
 
 
 class _States:
@@ -221,8 +233,7 @@ def _uncovered(
 
 @njit(cache=True, nogil=True)
 def _look(  # type: ignore[no-untyped-def]
-    maps, pixels, states, backs, facts, names, sizes, starts, alphas, veiled, masks, places, needs, bare, enlarged,
-    best, fills,
+    maps, pixels, states, backs, facts, names, sizes, starts, alphas, veiled, masks, bare, enlarged, best, fills,
 ):  # fmt: skip
     matrix = np.empty((3, 3))
     for f in range(maps.shape[0]):
@@ -233,10 +244,6 @@ def _look(  # type: ignore[no-untyped-def]
             if w <= 1e-12:
                 bare[f, n] = 0.0
                 continue
-            x = (m[0, 0] * u + m[0, 1] * v + m[0, 2]) / w
-            y = (m[1, 0] * u + m[1, 1] * v + m[1, 2]) / w
-            places[f, n, 0], places[f, n, 1] = x, y
-            needs[f, n] = _narrow(m, x, y, w)
             light, top = 1.0, 0.0
             for p in range(names.shape[0]):
                 seen = 1.0 if veiled[f, p] < 0 else masks[veiled[f, p], n]
@@ -269,6 +276,20 @@ def _look(  # type: ignore[no-untyped-def]
                 if light < 0.002:
                     break
             bare[f, n] = light
+
+
+@njit(cache=True, nogil=True)
+def _places(maps, pixels, places, needs):  # type: ignore[no-untyped-def]
+    for f in range(maps.shape[0]):
+        m = maps[f]
+        for n in range(pixels.shape[0]):
+            u, v = pixels[n, 0], pixels[n, 1]
+            w = m[2, 0] * u + m[2, 1] * v + m[2, 2]
+            if w > 1e-12:
+                x = (m[0, 0] * u + m[0, 1] * v + m[0, 2]) / w
+                y = (m[1, 0] * u + m[1, 1] * v + m[1, 2]) / w
+                places[f, n, 0], places[f, n, 1] = x, y
+                needs[f, n] = _narrow(m, x, y, w)
 
 
 @njit(cache=True, nogil=True, inline="always")

@@ -10,14 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from yaila.core.analysis.overlap import Open, Rim, rim_of
 from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film, Plate, Route, choreograph
 from yaila.core.film.fitting import ground_of
 from yaila.core.picture import Renderer
-from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, Veils, budget_of, frame_places
+from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of, frame_places
 from yaila.core.soundings.marks import mark_faults
 from yaila.core.soundings.pace import Paces, pace_faults, paces_of
+from yaila.core.soundings.pieces import Pieces
 from yaila.core.time import Time, timecode
 from yaila.core.type import Faces
 
@@ -86,28 +86,25 @@ class Finding(BaseModel):
 
 def soundings_of(
     film: Film,
-    open_picture: Open | None = None,
+    pieces: Pieces | None = None,
     length: Callable[[float], str] = lambda value: f"{value:,.0f}",
-    rims: Callable[[str], Rim | None] | None = None,
     faces: Faces = Faces(),  # noqa: B008 - frozen
-    veils: Veils | None = None,
     renderer: Renderer | None = None,
 ) -> list[Finding]:
     """All findings of a film, the grave ones first, then in time.
 
     Args:
-        open_picture: gives pictures; without, seams are not looked at, nor what is see-through in plates.
+        pieces: gives pictures, and keeps what was worked out before; without, seams are not looked at, nor what is
+            see-through in plates.
         length: says a length on the ground in words.
-        rims: gives a plate's rim by its id, where somebody keeps them; worked out anew otherwise.
         faces: where the fonts of labels come from.
-        veils: what is see-through in plates, where somebody keeps it; read anew otherwise.
         renderer: draws what names stand before; without, their contrast is not looked at.
     """
     choreography = choreograph(film)
     if not choreography.frames:
         return []
-    veils = veils or (Veils(open_picture) if open_picture else None)
-    look, paces = budget_of(film, choreography, veils=veils), paces_of(film, choreography)
+    pieces = pieces or Pieces()
+    look, paces = budget_of(film, choreography, pieces=pieces), paces_of(film, choreography)
     findings = [
         *_bare(film, look),
         *_soft(film, look, choreography, paces, length),
@@ -115,12 +112,10 @@ def soundings_of(
         *_uncredited(film),
         *_holes(film),
         *_pace(film, choreography, paces),
-        *_marks(film, choreography, faces, renderer),
+        *_marks(film, choreography, faces, pieces, renderer),
+        *_pictures(film, pieces),
+        *_seams(film, look, pieces),
     ]
-    if open_picture:
-        opened = open_picture
-        findings += _pictures(film, open_picture)
-        findings += _seams(film, look, rims or (lambda plate: rim_of(film, film.plate(plate), opened)))
     return sorted(findings, key=lambda finding: (not finding.grave, finding.first, finding.kind))
 
 
@@ -135,12 +130,13 @@ def _box(places: NDArray[np.float64]) -> tuple[float, float, float, float]:
     return float(low[0]), float(low[1]), float(high[0]), float(high[1])
 
 
-def _missing(film: Film, look: Budget, wrong: NDArray[np.bool_]) -> Remedy | None:
-    """The picture that is missing where places (f, n) are wrong: as close as the closest of them asks."""
-    needs = np.where(wrong, look.needs, np.inf)
+def _missing(film: Film, look: Budget, run: slice, wrong: NDArray[np.bool_]) -> Remedy | None:
+    """The picture that is missing in a run of frames, of which places (f, n) are wrong: as close as the closest of
+    them asks."""
+    needs = np.where(wrong & np.isfinite(look.needs[run]), look.needs[run], np.inf)
     closest = float(needs.min())
     # One plate serves what asks for at most twice as coarse a pixel; what is wider is another plate's.
-    box = _box(look.places[wrong & (needs < 2 * closest)])
+    box = _box(look.places[run][needs < 2 * closest])
     spread = max(box[2] - box[0], box[3] - box[1], closest * 200) * 0.06
     box = (box[0] - spread, box[1] - spread, box[2] + spread, box[3] + spread)
     size = tuple(int(np.ceil((high - low) / closest / 100) * 100) for low, high in ((box[0], box[2]), (box[1], box[3])))
@@ -176,16 +172,10 @@ def _bare(film: Film, look: Budget) -> list[Finding]:
                 plate=None,
                 figure=float(share[worst]),
                 text=f"{100 * share[worst]:.{0 if share[worst] > 0.1 else 1}f} % of the frame is bare at {where}",
-                remedy=_missing(film, look, _in_run(look, run, look.bare > SEEN)),
+                remedy=_missing(film, look, run, look.bare[run] > SEEN),
             )
         )
     return found
-
-
-def _in_run(look: Budget, run: slice, wrong: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    mask = np.zeros_like(wrong)
-    mask[run] = wrong[run]
-    return mask & np.isfinite(look.needs)
 
 
 def _smeared(film: Film, paces: Paces, frames: NDArray[np.int64]) -> NDArray[np.float64]:
@@ -243,7 +233,7 @@ def _soft(
                     figure=float(times[worst]),
                     text=f"{plate.name} is enlarged {times[worst]:.1f} times, soft from a span of {length(limit)}"
                     + hidden,
-                    remedy=_missing(film, look, _in_run(look, run, soft)),
+                    remedy=_missing(film, look, run, soft[run]),
                 )
             )
     return found
@@ -305,12 +295,14 @@ def _holes(film: Film) -> list[Finding]:
     return found
 
 
-def _pictures(film: Film, open_picture: Open) -> list[Finding]:
+def _pictures(film: Film, pieces: Pieces) -> list[Finding]:
     """Plates whose pictures are not there."""
+    if pieces.open is None:
+        return []
     found = []
     for plate in film.plates:
         try:
-            open_picture(plate.picture.sha256)
+            pieces.open(plate.picture.sha256)
         except NotFound:
             at = ground_of(plate, np.array([[plate.picture.width / 2, plate.picture.height / 2]]))[0]
             text = f"The picture of {plate.name} is gone or damaged; it is left out. Drop its file again"
@@ -350,9 +342,11 @@ def _pace(film: Film, choreography: Choreography, paces: Paces) -> list[Finding]
     return found
 
 
-def _marks(film: Film, choreography: Choreography, faces: Faces, renderer: Renderer | None) -> list[Finding]:
+def _marks(
+    film: Film, choreography: Choreography, faces: Faces, pieces: Pieces, renderer: Renderer | None
+) -> list[Finding]:
     found = []
-    for fault in mark_faults(film, choreography, faces, renderer):
+    for fault in mark_faults(film, choreography, faces, pieces, renderer):
         remedy = None
         mark = film.mark(fault.mark)
         if fault.frames is not None and not isinstance(mark, Route) and mark.ends:
@@ -378,7 +372,7 @@ def _marks(film: Film, choreography: Choreography, faces: Faces, renderer: Rende
     return found
 
 
-def _seams(film: Film, look: Budget, rims: Callable[[str], Rim | None]) -> list[Finding]:
+def _seams(film: Film, look: Budget, pieces: Pieces) -> list[Finding]:
     found = []
     for index, plate in enumerate(film.plates):
         # A wide feather melts a step away; so does a plate that fills the frame whenever it is seen.
@@ -386,7 +380,7 @@ def _seams(film: Film, look: Budget, rims: Callable[[str], Rim | None]) -> list[
         if index == 0 or not plate.in_film or plate.feather.width >= HARD or not partly.any():
             continue
         try:
-            rim = rims(plate.id)
+            rim = pieces.rim(film, plate)
         except NotFound:
             # That a picture is gone is a finding of its own.
             continue

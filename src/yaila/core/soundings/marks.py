@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import cache
+from functools import cache, partial
 from itertools import pairwise
 from typing import Any, Literal
 
@@ -17,11 +17,12 @@ from numpy.typing import NDArray
 from yaila.core.camera import FrameSize, View
 from yaila.core.colour import contrast, relative_luminance
 from yaila.core.film import Choreography, Film, Label, Marker, Region
-from yaila.core.film.running import resting
+from yaila.core.film.running import courses_of, resting
 from yaila.core.film.scene import present_at
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.picture.canvas import bytes_of
 from yaila.core.picture.labels import box_of, lies_flat, seen_at
+from yaila.core.soundings.pieces import Pieces, digest
 from yaila.core.stopping import go_on
 from yaila.core.time import Time
 from yaila.core.type import Faces, set_text
@@ -100,10 +101,15 @@ class _Sight:
 
 
 def mark_faults(
-    film: Film, choreography: Choreography, faces: Faces, renderer: Renderer | None = None
+    film: Film,
+    choreography: Choreography,
+    faces: Faces,
+    pieces: Pieces | None = None,
+    renderer: Renderer | None = None,
 ) -> list[MarkFault]:
-    """All that is wrong with marks, in no order; ``renderer`` draws what names stand before, if that is to be looked
-    at."""
+    """All that is wrong with marks, in no order; ``pieces`` keeps what is found of each, and ``renderer`` draws what
+    names stand before, if that is to be looked at."""
+    pieces = pieces or Pieces()
     found = [*_unseen(film, choreography), *_fleet(film, choreography), *_flashing(film, choreography)]
     step = max(round(float(film.fps.value) / 5), 1)
     sights: dict[str, list[_Sight]] = {}
@@ -116,15 +122,18 @@ def mark_faults(
     for label in film.labels:
         go_on()
         if label.shown:
-            sights[label.id] = _sights(
-                film, choreography, label, _frames(choreography, label.id, step, looks), view, faces
+            frames = _frames(choreography, label.id, step, looks)
+            sights[label.id] = pieces.kept(
+                ("sights", faces, _made_of(film, choreography, label, frames)),
+                lambda label=label, frames=frames: _sights(film, choreography, label, frames, view, faces),  # type: ignore[misc]
+                lambda made: 300 * len(made),
             )
             found += _reading(film, label, sights[label.id], choreography, step)
         found += _letters(film, label, choreography, faces)
-    found += _covered(film, sights, step)
+    found += _covered(film, sights, step, pieces)
     found += _under_signs(film, choreography, sights, step, view)
     if renderer:
-        found += _pale(film, choreography, sights, renderer)
+        found += _pale(film, choreography, sights, pieces, renderer)
     return found
 
 
@@ -134,6 +143,20 @@ def _frames(choreography: Choreography, key: str, step: int, looks: int) -> list
     # All films' marks are looked at on the same frames, so that they can be compared.
     wide = step * max(-(-(end - first) // (step * looks)), 1)
     return [frame for frame in range(first - first % step, end, wide) if frame >= first]
+
+
+def _made_of(film: Film, choreography: Choreography, label: Label, frames: list[int]) -> bytes:
+    """All that decides where a label is seen at some frames."""
+    timeline, look = choreography.timeline, film.look_of(label)
+    there = timeline.ranges[label.id]
+    stops = [stop for part in (label, look) for _, course, _ in courses_of(part) for stop in course.stops]
+    times = [there.start, there.end, *(timeline.time(stop.at, label) for stop in stops)]
+    if label.reveal and label.reveal.how != "route":
+        times.append(timeline.reveals[label.id])
+    route = film.route(label.route).model_dump_json() if label.stands == "route" and label.route else ""
+    poses = choreography.camera.at(np.array(frames, np.float64)).rows()
+    facts = f"{film.frame.size} {film.rate} {[time.frames for time in times]} {frames}"
+    return digest(label.model_dump_json(), look.model_dump_json(), route, facts, poses)
 
 
 def _sights(
@@ -235,22 +258,33 @@ def _by_frame(sights: dict[str, list[_Sight]]) -> dict[int, list[tuple[str, _Sig
     return seen
 
 
-def _covered(film: Film, sights: dict[str, list[_Sight]], step: int) -> list[MarkFault]:
+def _overlaps(seen: list[tuple[str, _Sight]]) -> list[tuple[int, int, float]]:
+    """Which two of the labels in a frame cover each other, and by what share of the smaller one."""
+    upright = _boxed([sight.box for _, sight in seen])
+    found = []
+    for i, j in shapely.STRtree(upright).query(upright).T.tolist():
+        if i < j:
+            mine, theirs = seen[i][1].box, seen[j][1].box
+            shared = float(cv2.intersectConvexConvex(mine, theirs)[0])
+            share = shared / max(min(_area(mine), _area(theirs)), 1.0)
+            if share > COVERED:
+                found.append((i, j, share))
+    return found
+
+
+def _covered(film: Film, sights: dict[str, list[_Sight]], step: int, pieces: Pieces) -> list[MarkFault]:
     """Labels of which others cover a part: the worst pair of each label, and how many others there are."""
     names = {label.id: label.name for label in film.labels}
-    order = {key: place for place, key in enumerate(sights)}
     meets: dict[tuple[str, str], list[tuple[float, int]]] = {}
     for frame, seen in _by_frame(sights).items():
         go_on()
-        upright = _boxed([sight.box for _, sight in seen])
-        for i, j in shapely.STRtree(upright).query(upright).T.tolist():
-            (one, mine), (other, theirs) = seen[i], seen[j]
-            if order[one] >= order[other]:
-                continue
-            shared = float(cv2.intersectConvexConvex(mine.box, theirs.box)[0])
-            share = shared / max(min(_area(mine.box), _area(theirs.box)), 1.0)
-            if share > COVERED:
-                meets.setdefault((one, other), []).append((share, frame))
+        boxes = digest(np.array([sight.box for _, sight in seen]))
+        for i, j, share in pieces.kept(
+            ("overlaps", boxes),
+            lambda seen=seen: _overlaps(seen),  # type: ignore[misc]
+            lambda made: 200 * len(made),
+        ):
+            meets.setdefault((seen[i][0], seen[j][0]), []).append((share, frame))
     found: dict[str, tuple[list[tuple[float, int]], str, int]] = {}
     for (one, other), them in meets.items():
         if len(them) * step >= 10:
@@ -321,7 +355,7 @@ def _fleet(film: Film, choreography: Choreography) -> list[MarkFault]:
         if len(frames) < 2:
             continue
         places = np.column_stack([route.curve.along(run.way(frames.astype(np.float64))), np.ones(len(frames))])
-        views = np.array([choreography.pose(Time(int(frame))).frame_from_ground(size) for frame in frames])
+        views = choreography.camera.at(frames.astype(np.float64)).frame_from_ground(size)
         # Its own way within one frame's view: what the camera does is the camera's affair.
         seen = np.einsum("nij,nj->ni", views, places)
         after = np.column_stack([route.curve.along(run.way((frames + 1).astype(np.float64))), np.ones(len(frames))])
@@ -419,13 +453,18 @@ def _under_signs(
 
 
 def _pale(
-    film: Film, choreography: Choreography, sights: dict[str, list[_Sight]], renderer: Renderer
+    film: Film, choreography: Choreography, sights: dict[str, list[_Sight]], pieces: Pieces, renderer: Renderer
 ) -> list[MarkFault]:
     """Names that hardly stand out from what the renderer draws behind them."""
     found = []
     bare = film.model_copy(update={"labels": []})
+    made_of = digest(bare.model_dump_json()) if sights else b""
     height = max(round(BACKDROP * film.frame.height / film.frame.width), 2)
-    drawn: dict[int, NDArray[np.uint8]] = {}
+    size, drawn = FrameSize(BACKDROP, height), set[int]()
+
+    def backdrop(frame: int) -> NDArray[np.uint8]:
+        return renderer.render(Request(bare, Time(frame), size, Quality.DRAFT)).rgb
+
     for label in film.labels:
         look, whole = resting(film.look_of(label)), [sight for sight in sights.get(label.id, []) if sight.whole]
         if not whole or look.box != "none" or (look.outline >= EDGED / 2 and _apart(look.colour, look.outline_colour)):
@@ -433,14 +472,15 @@ def _pale(
         if look.halo >= EDGED and _apart(look.colour, look.halo_colour):
             continue
         sight = whole[len(whole) // 2]
-        if sight.frame not in drawn:
-            if len(drawn) >= MOST_DRAWN:
-                continue
-            size = FrameSize(BACKDROP, height)
-            drawn[sight.frame] = renderer.render(Request(bare, Time(sight.frame), size, Quality.DRAFT)).rgb
+        if len(drawn) >= MOST_DRAWN and sight.frame not in drawn:
+            continue
+        drawn.add(sight.frame)
+        picture = pieces.kept(
+            ("backdrop", made_of, sight.frame), partial(backdrop, sight.frame), lambda made: made.nbytes
+        )
         mask = np.zeros((height, BACKDROP), np.uint8)
         cv2.fillConvexPoly(mask, np.round(sight.box * (BACKDROP / film.frame.width)).astype(np.int32), 1)
-        behind = drawn[sight.frame][mask > 0]
+        behind = picture[mask > 0]
         if not len(behind):
             continue
         letters = relative_luminance(np.array([bytes_of(look.colour)], np.uint8))[0]
