@@ -19,6 +19,13 @@ PLACE = [FIELDS.index("x"), FIELDS.index("y")]
 _STEP = 1e-4
 """Share of a passage's time over which a rate is taken."""
 
+_NEAR = 0.5 * 10 ** np.linspace(-4, 0, 48)
+_SAMPLES = np.unique(np.concatenate([[0.0], _NEAR, 1 - _NEAR, [1.0]]))
+"""Times 0..1 at which a passage is looked at for how it may be bent: close together at its ends."""
+
+_NARROWER = 0.93 ** np.arange(90, dtype=np.float64)
+"""Widths that are tried, as shares of the widest."""
+
 WINDING = 1025
 """Places on the way of a passage at which its full turns are counted."""
 
@@ -79,6 +86,32 @@ class Passage:
         weights = np.array([-1.5, 2.0, -0.5]) / step
         return np.stack([weights @ self._reckoned(near), -weights @ self._reckoned(self._frames - near)])
 
+    def widths(self, change: NDArray[np.float64], most: float, end: bool) -> NDArray[np.float64]:
+        """Over which outer share of its time each channel is bent (:func:`bent`) when its rate at an end changes, (7,):
+        ``most``, or as much less as keeps span, angles and lens within what they have on the way.
+
+        A rail that comes down steeply, slowed over half of its time, would go far below where it is to arrive.
+        """
+        rows = self._sampled
+        at = _SAMPLES if end else 1 - _SAMPLES
+        tried = np.asarray(most * _NARROWER, np.float64)
+        sign = (1 if end else -1) * change * self._frames
+        found = np.full(len(FIELDS), most)
+        for k, (column, given) in enumerate(zip(rows.T, sign.tolist(), strict=True)):
+            if k in PLACE or not given:
+                continue
+            low, high = float(column.min()), float(column.max())
+            slack = 1e-6 + 1e-3 * (high - low)
+            made = column + bend(at, tried[:, None]) * given
+            fits = (made > low - slack).all(axis=1) & (made < high + slack).all(axis=1)
+            found[k] = tried[int(np.argmax(fits))] if fits.any() else tried[-1]
+        return found
+
+    @cached_property
+    def _sampled(self) -> NDArray[np.float64]:
+        """The channels at ``_SAMPLES``, shape (n, 7)."""
+        return self._reckoned(_SAMPLES * self._frames)
+
     @cached_property
     def _turns(self) -> NDArray[np.float64]:
         """Headings, full turns included, at places spread evenly over its way."""
@@ -113,17 +146,17 @@ def bent(
     time: NDArray[np.float64],
     frames: int,
     change: NDArray[np.float64],
-    width: float,
+    widths: NDArray[np.float64],
     end: bool,
     span: float,
 ) -> NDArray[np.float64]:
     """Channels (n, 7) at shares ``time`` (n,) of a passage whose rate at the end, or else at the start, is changed by
-    ``change`` a frame over the outer ``width`` of the time; places and all else at both ends stay.
+    ``change`` a frame over the outer ``widths`` (7,) of the time; places and all else at both ends stay.
 
     The target is bent in frame widths, so that what is seen of it is the same whether the camera is wide or close;
     ``span`` is that of the end at which it is bent.
     """
-    shape = bend(time, width) if end else -bend(1 - time, width)
-    added = shape[:, None] * change * frames
+    at = time[:, None] if end else 1 - time[:, None]
+    added = (1 if end else -1) * bend(at, widths) * change * frames
     added[:, PLACE] *= (np.exp(channels[:, SPAN]) / span)[:, None]
     return np.asarray(channels + added)

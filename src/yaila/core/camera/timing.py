@@ -54,7 +54,7 @@ class Timing:
         return np.where(time < arrives, ease.at(before) + bump, 1 + size * swing(after))
 
 
-def bend(time: NDArray[np.float64], width: float) -> NDArray[np.float64]:
+def bend(time: NDArray[np.float64], width: float | NDArray[np.float64]) -> NDArray[np.float64]:
     """A curve over times 0..1 whose value and slope are 0 up to ``1 - width``, and whose value is 0 but slope 1 at 1.
 
     Added to a motion it changes the speed of its arrival and nothing else.

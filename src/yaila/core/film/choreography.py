@@ -106,11 +106,10 @@ class Camera:
         for end, passed in ((False, index), (True, index + 1)):
             if flows(film, passed) and legs[passed - 1].passage and legs[passed].passage:
                 before, after = self._way(passed - 1).rates[1], self._way(passed).rates[0]
-                mine = before if end else after
+                change = through_rate(before, after) - (before if end else after)
                 loose = 1 - film.vantages[passed].tension * (1 - TIGHTEST)
-                width, span = manner.bendable(frames) * loose, film.vantages[passed].span
-                change = through_rate(before, after) - mine
-                channels = bent(channels, at / frames, frames, change, width, end, span)
+                widths = self._way(index).widths(change, manner.bendable(frames) * loose, end)
+                channels = bent(channels, at / frames, frames, change, widths, end, film.vantages[passed].span)
         return channels
 
     def _resting(self, index: int, at: NDArray[np.float64]) -> NDArray[np.float64]:

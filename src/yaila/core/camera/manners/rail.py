@@ -25,6 +25,9 @@ STEEP = 6.0
 TURNING = 0.25
 """The share of the way at either end over which the camera turns to a fixed place and away from it."""
 
+PACED = 257
+"""Places on the eye's way at which its way over the ground is taken."""
+
 
 class RailPoint(BaseModel):
     """A point of a rail: ground units, ``z`` the height; ``before`` and ``after`` are handles, relative to it."""
@@ -44,7 +47,8 @@ class RailPoint(BaseModel):
 
 class Rail(Manner):
     """Along a curve through ``points`` at even speed; ``look`` is what the camera looks at on the way: nothing given,
-    evenly from the one target to the other; one place, that place; more, along the curve through them."""
+    as the vantages do, heading and tilt going over evenly from the one's to the other's; one place, that place; more,
+    along the curve through them, at the pace of the eye over the ground."""
 
     kind: Literal["rail"] = "rail"
     winds: ClassVar[bool] = True
@@ -86,36 +90,61 @@ class Rail(Manner):
         start, end = move.start, move.end
         curve = self.eye_curve(move)
         eye = curve.along(progress * curve.length)
-        targets = np.array([[start.x, start.y], [end.x, end.y]])
-        if len(self.look) > 1:
-            sight = smooth(np.array([targets[0], *self.look, targets[1]]))
-            target = sight.along(progress * sight.length)
-        else:
-            target = targets[0] + progress[:, None] * (targets[1] - targets[0])
-            if self.look:
-                there = ramp(progress, TURNING)[:, None]
-                target = target + there * (np.array(self.look[0]) - target)
-        ahead = target - eye[:, :2]
-        level = np.linalg.norm(ahead, axis=1)
         height = np.maximum(eye[:, 2], 1e-9)
-        tilt = np.degrees(np.arctan2(level, height))
-        bearing = np.degrees(np.arctan2(ahead[:, 0], ahead[:, 1]))
         turning = start.heading + progress * turn_between(start.heading, end.heading)
-        # Right below the eye there is no bearing; near there the vantages' headings take over.
-        sure = smoothstep(tilt / STEEP)
-        heading = turning + sure * wrapped(bearing - turning)
-        focal = even(start.focal, end.focal, progress)
+        if self.look:
+            heading, tilt = self._sight(move, curve, progress, eye, turning)
+        else:
+            heading, tilt = turning, start.tilt + progress * (end.tilt - start.tilt)
         # Too flat a sight is lowered to the flattest a camera can do, along the same bearing.
-        flat = np.radians(np.minimum(tilt, MAX_TILT))
-        reach = height * np.tan(flat)
-        lowered = eye[:, :2] + ahead / np.maximum(level, 1e-12)[:, None] * reach[:, None]
-        target = np.where((tilt > MAX_TILT)[:, None], lowered, target)
+        tilt = np.clip(tilt, 0.0, MAX_TILT)
+        down, across = np.radians(tilt), np.radians(heading)
+        reach = height * np.tan(down)
+        focal = even(start.focal, end.focal, progress)
         return Track(
-            x=target[:, 0],
-            y=target[:, 1],
-            span=height / np.cos(flat) * FILM_BACK / focal,
-            tilt=np.degrees(flat),
-            heading=np.degrees(np.unwrap(np.radians(heading))),
+            x=eye[:, 0] + reach * np.sin(across),
+            y=eye[:, 1] + reach * np.cos(across),
+            span=height / np.cos(down) * FILM_BACK / focal,
+            tilt=tilt,
+            heading=heading,
             roll=start.roll + progress * turn_between(start.roll, end.roll),
             focal=focal,
         )
+
+    def _sight(
+        self,
+        move: Move,
+        curve: Curve,
+        progress: NDArray[np.float64],
+        eye: NDArray[np.float64],
+        turning: NDArray[np.float64],
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Heading and tilt, degrees, to what the camera looks at on the way."""
+        start, end = move.start, move.end
+        targets = np.array([[start.x, start.y], [end.x, end.y]])
+        share = _over_ground(curve, progress)
+        if len(self.look) > 1:
+            sight = smooth(np.array([targets[0], *self.look, targets[1]]))
+            target = sight.along(share * sight.length)
+        else:
+            there = ramp(progress, TURNING)[:, None]
+            target = targets[0] + share[:, None] * (targets[1] - targets[0])
+            target = target + there * (np.array(self.look[0]) - target)
+        ahead = target - eye[:, :2]
+        tilt = np.degrees(np.arctan2(np.linalg.norm(ahead, axis=1), np.maximum(eye[:, 2], 1e-9)))
+        bearing = np.degrees(np.arctan2(ahead[:, 0], ahead[:, 1]))
+        # Right below the eye there is no bearing; near there the vantages' headings take over.
+        heading = turning + smoothstep(tilt / STEEP) * wrapped(bearing - turning)
+        return np.degrees(np.unwrap(np.radians(heading))), tilt
+
+
+def _over_ground(curve: Curve, progress: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How much of its way over the ground an eye has made at each progress along its curve; of its way in space, where
+    it goes straight up or down."""
+    from scipy.interpolate import PchipInterpolator
+
+    at = np.linspace(0, 1, PACED)
+    way = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(curve.along(at * curve.length)[:, :2], axis=0).T))])
+    if way[-1] < 1e-6 * curve.length:
+        return progress
+    return np.asarray(PchipInterpolator(at, way / way[-1])(progress))
