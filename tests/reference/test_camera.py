@@ -140,6 +140,26 @@ def test_glide_fixed_point_to_a_billionth_of_the_frame() -> None:
     assert np.ptp(np.array(seen), axis=0).max() < 1e-9
 
 
+@pytest.mark.parametrize("tilts", [(0, 52), (52, 0), (20, 60), (45, 5)])
+@pytest.mark.parametrize("focals", [(35, 35), (24, 70)])
+@pytest.mark.parametrize("closer", ["end", "start"])
+def test_what_a_tilting_glide_goes_to_or_comes_from_stays_on_a_straight_line(
+    tilts: tuple[float, float], focals: tuple[float, float], closer: str
+) -> None:
+    # Projected by the pinhole alone, and measured by a straight line through both ends.
+    wide = Pose(0, 0, 20_000, tilts[0], 10, focal=focals[0])
+    close = Pose(3500, 3000, 1000, tilts[1], 10, focal=focals[1])
+    move = Move(wide, close) if closer == "end" else Move(close, wide)
+    track = Glide().path(move, np.linspace(0, 1, 201))
+    rows = track.frame_from_ground(HD) @ np.array([close.x, close.y, 1.0])
+    seen = rows[:, :2] / rows[:, 2:]
+    along = (seen[-1] - seen[0]) / np.linalg.norm(seen[-1] - seen[0])
+    assert np.abs((seen - seen[0]) @ np.array([-along[1], along[0]])).max() < 1e-6
+    assert (np.diff((seen - seen[0]) @ along) > 0).all()
+    for at, pose in ((0, move.start), (-1, move.end)):
+        assert (track.x[at], track.y[at]) == pytest.approx((pose.x, pose.y), abs=1e-8)
+
+
 def test_glide_between_equal_spans_is_a_straight_even_pan() -> None:
     track = glide(Pose(0, 0, 100), Pose(300, 400, 100), 0.0, np.linspace(0, 1, 11))
     assert track[:, 0] == pytest.approx(np.linspace(0, 300, 11))
