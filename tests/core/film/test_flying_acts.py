@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 
 from tests.drawing import track_of
 from tests.stopwatch import quickest
-from yaila.core.camera.manners import Follow, Glide, Rail, RailPoint, Steps
+from yaila.core.camera.manners import Follow, Glide, Orbit, Rail, RailPoint, Steps
 from yaila.core.errors import BadEdit
 from yaila.core.film import Duration, Film, Passage, Route, RoutePoint, Vantage, acts, choreograph, recipes
+from yaila.core.film.plan import plan_of
 from yaila.core.time import Ease, SpeedPoint
 
 PLACES = [
@@ -179,6 +182,45 @@ def test_every_recipe_goes_to_every_place_and_can_be_changed_on(recipe: recipes.
     twice = acts.BuildRecipe(recipe=recipe, places=PLACES).apply(made)
     assert len(twice.vantages) == 2 * len(made.vantages)
     assert choreograph(acts.StretchTime(factor=0.8).apply(made)).frames == pytest.approx(plan.frames * 0.8, abs=6)
+
+
+@pytest.mark.parametrize("kind", recipes.RECIPES)
+def test_recipes_show_nothing_bare_where_the_imagery_reaches(kind: type) -> None:
+    places = [recipes.Stopover(name=name, x=x, y=y, size=60) for name, x, y in (("A", 200, 300), ("B", 1750, 900))]
+    ground = Film(plates=[{"name": "G", "picture": {"sha256": "0" * 64, "width": 2000, "height": 1200},
+                           "placement": {"kind": "similarity", "x": 1000, "y": 600}}])  # fmt: skip
+    made = acts.BuildRecipe(recipe=kind(), places=places).apply(ground)
+    for vantage in made.vantages:
+        seen = vantage.pose.ground_outline(made.frame.size)
+        if vantage.tilt < 30:
+            assert seen.min() >= -1e-6, (vantage.name, seen)
+            assert (seen.max(axis=0) <= [2000 + 1e-6, 1200 + 1e-6]).all(), (vantage.name, seen)
+        # What it was made for is in the frame.
+        near = min(math.hypot(vantage.x - place.x, vantage.y - place.y) / vantage.span for place in places)
+        assert near <= 0.5 or "Far above" in vantage.name or kind is recipes.RouteFollow
+
+
+def test_an_orbit_to_the_same_heading_goes_all_the_way_round() -> None:
+    views = [Vantage(span=500, heading=20, hold=0, passage=Passage(manner=Orbit(way=way, turns=turns)))
+             for way, turns in (("clockwise", 0), ("counterclockwise", 0), ("clockwise", 2))]  # fmt: skip
+    turns = [passage.turn for passage in plan_of(Film(vantages=[*views, Vantage(span=500, heading=20)])).passages]
+    assert turns == pytest.approx([360, -360, 1080])
+    # Films of before go on as they went.
+    old = Film(vantages=[*views, Vantage(span=500, heading=20)]).model_dump(mode="json") | {"version": 6}
+    now = Film.model_validate(old)
+    assert [vantage.passage.manner for vantage in now.vantages[:3]] == [Glide(), Glide(), Orbit(turns=1)]
+
+
+def test_a_new_point_of_a_rail_stands_aside_and_apart_from_what_it_looks_at() -> None:
+    before = film(1000, 500)
+    before.vantages[0].passage.manner = Rail()
+    before.vantages[1].x = 4000
+    one = acts.AddRailPoint(vantage="v0").apply(before)
+    two = acts.AddRailPoint(vantage="v0").apply(one)
+    (first,), points = one.vantages[0].passage.manner.points, two.vantages[0].passage.manner.points
+    assert math.dist((first.x, first.y), (2000, 0)) > 300
+    assert len(points) == 2
+    assert math.dist(points[0].place, points[1].place) > 500
 
 
 def test_a_recipe_without_enough_places_says_so() -> None:

@@ -315,7 +315,7 @@ class Film(Part):
     """
 
     format: Literal["yaila/film"] = "yaila/film"
-    version: Literal[6] = 6
+    version: Literal[7] = 7
     name: Name = "Untitled film"
     frame: Frame = Field(default_factory=Frame)
     rate: str = "25"

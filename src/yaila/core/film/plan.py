@@ -21,6 +21,7 @@ from yaila.core.camera import FrameSize, Pose, Track
 from yaila.core.camera.manners import Steps
 from yaila.core.camera.pace import changes
 from yaila.core.camera.passages import DENSE
+from yaila.core.camera.passages import HEADING as TURN
 from yaila.core.camera.pose import FILM_BACK
 from yaila.core.camera.track import FIELDS
 from yaila.core.film.choreography import Choreography, choreograph
@@ -146,6 +147,8 @@ class PassagePlan(BaseModel):
     """Doublings per second on the mean of the time it moves."""
     rests: list[tuple[int, int]]
     """First frame of each rest on the way, and the frame after."""
+    turn: float
+    """By how much the heading turns on the way, degrees, clockwise positive."""
 
 
 class StopPlan(BaseModel):
@@ -456,6 +459,7 @@ def _passage(film: Film, index: int, choreography: Choreography) -> PassagePlan:
         ease=_ease_curve(vantage.passage.ease),
         pace=leg.length / moving * float(rate.value) if frames else 0.0,
         rests=rests,
+        turn=float(channels[-1, TURN] - channels[0, TURN]),
     )
 
 

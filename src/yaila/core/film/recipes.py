@@ -7,9 +7,11 @@ from __future__ import annotations
 
 import math
 from abc import ABC, abstractmethod
+from dataclasses import replace
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
+import shapely
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.camera import AnyManner, Breath
@@ -74,6 +76,17 @@ class _Recipe(BaseModel, ABC):
             )
         return made
 
+    def made(self, places: list[Stopover], film: Film) -> tuple[list[Vantage], list[Route]]:
+        """What :meth:`build` gives, its vantages kept within the film's imagery where that can be.
+
+        Raises:
+            BadEdit: there are too few places for it.
+        """
+        vantages, routes = self.build(places, film)
+        plates = [outline(plate.matrix, *plate.extent) for plate in film.plates if plate.in_film]
+        imagery = shapely.union_all([shapely.Polygon(corners) for corners in plates])
+        return [_within(imagery, film, vantage) for vantage in vantages], routes
+
     @abstractmethod
     def build(self, places: list[Stopover], film: Film) -> tuple[list[Vantage], list[Route]]:
         """Vantages, and routes that their passages follow.
@@ -101,23 +114,27 @@ def _needs(places: list[Stopover], count: int) -> None:
         raise BadEdit("This needs a place to go to." if count == 1 else f"This needs {count} places: add another one.")
 
 
-def _framed(film: Film, x: float, y: float, span: float) -> dict[str, float]:
-    """A frame straight down that wide about a place, or as wide as the film's imagery is, moved so that it shows
-    nothing bare where the imagery is wide enough."""
-    outlines = [outline(plate.matrix, *plate.extent) for plate in film.plates if plate.in_film]
-    if not outlines:
-        return {"x": x, "y": y, "span": span}
-    # The widest plate is what there is; others lie within it.
-    places = max(outlines, key=lambda corners: float(np.ptp(corners[:, 0])))
-    (west, south), (east, north) = places.min(axis=0), places.max(axis=0)
-    shape = film.frame.height / film.frame.width
-    span = float(min(span, (east - west) * 0.98, (north - south) * 0.98 / shape))
-    room = span / 2, span * shape / 2
-    return {
-        "x": float(np.clip(x, west + room[0], east - room[0])),
-        "y": float(np.clip(y, south + room[1], north - room[1])),
-        "span": span,
-    }
+CLOSER = 0.95 ** np.arange(140)
+"""How much closer than asked a frame may be so that nothing in it is bare."""
+
+
+def _within(imagery: shapely.Geometry, film: Film, vantage: Vantage) -> Vantage:
+    """A vantage of its own whose frame shows nothing bare: moved, so that its place stays in the frame, and as much
+    closer as it takes. As it is where that leads nowhere: without imagery, or with the horizon in the frame."""
+    vantage = vantage.model_copy(deep=True)
+    if imagery.is_empty:
+        return vantage
+    low, high = np.array(imagery.bounds).reshape(2, 2)
+    for closer in CLOSER.tolist():
+        pose = replace(vantage.pose, span=max(vantage.span * closer, 1e-4))
+        corners = pose.ground_outline(film.frame.size)
+        before, after = low - corners.min(axis=0), high - corners.max(axis=0)
+        shift = np.clip(0.0, before, np.maximum(after, before))
+        if np.hypot(*shift) > pose.span / 2 or not imagery.covers(shapely.Polygon(corners + shift)):
+            continue
+        span, x, y = pose.span, vantage.x + float(shift[0]), vantage.y + float(shift[1])
+        return vantage.model_copy(update={"span": span, "x": x, "y": y})
+    return vantage
 
 
 def _bearing(start: Stopover, end: Stopover) -> float:
@@ -183,8 +200,8 @@ class GrandDescent(_Recipe):
         down = _passage(Glide(), "seconds", self.seconds, "Settle")
         made = [
             Vantage(
-                name=f"Far above {goal.name}", **_framed(film, begin.x, begin.y, goal.size * 2**self.doublings),
-                hold=1.4, passage=down,
+                name=f"Far above {goal.name}", x=begin.x, y=begin.y, span=goal.size * 2**self.doublings, hold=1.4,
+                passage=down,
             ),
             Vantage(name=goal.name, x=goal.x, y=goal.y, span=goal.size, hold=1.2 if self.tilt else 2.0),
         ]  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 
@@ -12,8 +13,8 @@ def upgraded(document: Any) -> Any:
     gave the manner of a passage settings of its own, and films routes, beats, a locked length, an opening and a
     closing; version 4 gave routes a stroke and a time, and films markers; version 5 gave films labels and styles,
     regions a time, and called the looks of all marks ``look``; version 6 let values change over the film, and refuses
-    names of what is not there. What an older document lacks has a default that leaves
-    it as it was.
+    names of what is not there; version 7 lets an orbit to the same heading go all the way round. What an older document
+    lacks has a default that leaves it as it was.
     """
     if isinstance(document, dict) and document.get("version") == 1:
         document = document | {"version": 2}
@@ -30,7 +31,29 @@ def upgraded(document: Any) -> Any:
                 document[marks] = [_renamed(mark, before, "look") for mark in document[marks]]
     if isinstance(document, dict) and document.get("version") == 5:
         document = _names_that_are(document) | {"version": 6}
+    if isinstance(document, dict) and document.get("version") == 6:
+        document = document | {"version": 7}
+        if isinstance(document.get("vantages"), list):
+            document["vantages"] = _without_turn(document["vantages"])
     return document
+
+
+def _without_turn(vantages: list[Any]) -> list[Any]:
+    """Orbits to the same heading with a whole turn less: none before is a glide now."""
+    made = list(vantages)
+    for k, (one, after) in enumerate(pairwise(vantages)):
+        passage = one.get("passage") if isinstance(one, dict) else None
+        manner = passage.get("manner") if isinstance(passage, dict) else None
+        if not isinstance(manner, dict) or manner.get("kind") != "orbit" or not isinstance(after, dict):
+            continue
+        assert isinstance(passage, dict)
+        headings, turns = [v.get("heading", 0) for v in (one, after)], manner.get("turns", 0)
+        if isinstance(turns, int) and all(isinstance(v, int | float) for v in headings):
+            off = abs((headings[1] - headings[0] + 180) % 360 - 180)
+            if off < 1e-6:
+                fresh = manner | {"turns": turns - 1} if turns else {"kind": "glide"}
+                made[k] = one | {"passage": passage | {"manner": fresh}}
+    return made
 
 
 def _names_that_are(document: dict[str, Any]) -> dict[str, Any]:

@@ -13,9 +13,13 @@ from yaila.core.camera.manners.manner import Manner, Move, turned
 from yaila.core.camera.track import Track
 from yaila.core.quantities import Count
 
+SAME = 1e-6
+"""Headings that differ by less, degrees, are the same."""
+
 
 class Orbit(Manner):
-    """Round the target the way chosen, and ``turns`` whole turns more.
+    """Round the target the way chosen to the next heading, all the way round where that is the same, and ``turns``
+    whole turns more.
 
     Between two targets the one looked at moves straight, as in a zoom without a turn.
     """
@@ -26,5 +30,8 @@ class Orbit(Manner):
 
     def path(self, move: Move, progress: NDArray[np.float64]) -> Track:
         sign = 1 if self.way == "clockwise" else -1
-        turn = sign * ((sign * (move.end.heading - move.start.heading)) % 360 + 360 * self.turns)
+        there = (sign * (move.end.heading - move.start.heading)) % 360
+        if min(there, 360 - there) < SAME:
+            there = 360.0
+        turn = sign * (there + 360 * self.turns)
         return turned(move, progress, glide(move.start, move.end, 0.0, progress), turn)

@@ -62,6 +62,7 @@ from yaila.core.film.acts.routes import (
 )
 from yaila.core.film.acts.timing import ChangeRate, DrawSpeed, ImportBeats, Retime, StretchTime, TapBeat
 from yaila.core.film.acts.vantages import (
+    AddRailPoint,
     AddVantage,
     Clip,
     DuplicateVantage,
@@ -136,6 +137,7 @@ Act = Annotated[
     | PullVantage
     | MoveCamera
     | PlaceCamera
+    | AddRailPoint
     | RailHandles
     | PullRailHandle
     | LevelVantage
@@ -159,6 +161,7 @@ __all__ = [
     "Act",
     "AddLabel",
     "AddMarker",
+    "AddRailPoint",
     "AddRegion",
     "AddRoute",
     "AddVantage",

@@ -25,9 +25,7 @@ class BuildRecipe(FilmAct):
             # What hung on the vantages there were keeps its time without them.
             film = without_names(film, {vantage.id for vantage in film.vantages})
         film = film.model_copy(deep=True)
-        built, routes = self.recipe.build(self.places, film)
-        # A recipe may use one passage for many vantages; in the film each has its own.
-        vantages = [vantage.model_copy(deep=True) for vantage in built]
+        vantages, routes = self.recipe.made(self.places, film)
         film.routes.extend(routes)
         film.vantages = vantages if self.instead else [*film.vantages, *vantages]
         return film

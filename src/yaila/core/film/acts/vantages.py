@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.camera import MAX_TILT, Pose
-from yaila.core.camera.manners import AnyManner, Follow, Glide, Rail
+from yaila.core.camera.manners import AnyManner, Follow, Glide, Rail, RailPoint
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.handles import opposite
@@ -367,6 +367,34 @@ class RailHandles(FilmAct):
             points.append(point.model_copy(update={"before": before, "after": after} if self.on else BARE))
         vantage.passage.manner = rail.model_copy(update={"points": tuple(points)})
         return film
+
+
+class AddRailPoint(FilmAct):
+    """A new point on the rail that leads on from a vantage: in the middle of its longest stretch, and a little
+    aside, so that the rail is bent by it at once."""
+
+    act: Literal["add_rail_point"] = "add_rail_point"
+    vantage: str
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        vantage, rail = _rail(film, self.vantage)
+        curve = rail.eye_curve(move_of(film, film.vantage_index(self.vantage)))
+        stretches = np.diff(curve.knots)
+        longest = int(np.argmax(stretches))
+        way = float(curve.knots[longest] + stretches[longest] / 2)
+        x, y, z = curve.along(np.array([way]))[0].tolist()
+        (dx, dy), reach = (curve.points[longest + 1] - curve.points[longest])[:2], float(stretches[longest]) * ASIDE
+        level = math.hypot(dx, dy)
+        right = (dy / level, -dx / level) if level > 1e-9 * reach else (1.0, 0.0)
+        point = RailPoint(x=x + right[0] * reach, y=y + right[1] * reach, z=max(z, 1e-6))
+        points = (*rail.points[:longest], point, *rail.points[longest:])
+        vantage.passage.manner = rail.model_copy(update={"points": points})
+        return film
+
+
+ASIDE = 0.2
+"""How far to the right of a rail a new point of it comes, in shares of the stretch that it is put in."""
 
 
 class PullRailHandle(FilmAct):

@@ -21,11 +21,6 @@
   const set = (key: string, value: unknown, label: string) =>
     session.patch([{ op: "replace", path: `${path}/${key}`, value }], label);
 
-  /** A point on the rail half way between where the camera is in the middle of the passage, a little aside. */
-  function addRailPoint(rail: Extract<Manner, { kind: "rail" }>) {
-    const [x, y, z] = passage.eye[Math.floor(passage.eye.length / 2)]!;
-    void set("points", [...rail.points, { x, y, z, before: null, after: null }], "Rail point");
-  }
   function lookAtMiddle(rail: Extract<Manner, { kind: "rail" }>) {
     const middle = passage.path[Math.floor(passage.path.length / 2)]!;
     void set("look", rail.look.length ? [] : [middle], "What it looks at");
@@ -64,7 +59,9 @@
   </div>
   <Cells columns={2}>
     <Field path="{path}/turns" {...session.numberOf("Orbit", "turns")} value={manner.turns} />
-    <div class="cell said"><span>Heading at the end</span><b>as at the next vantage</b></div>
+    <div class="cell said">
+      <span>Goes round by</span><b>{Math.round(passage.turn)}°</b>
+    </div>
   </Cells>
 {:else if manner.kind === "skim"}
   <div class="line">
@@ -101,7 +98,7 @@
   <Fields of="Follow" part={manner} {path} cells={[{ key: "ahead", step: 2 }, { key: "lag", step: 5 }, "lean"]} />
 {:else if manner.kind === "rail"}
   <div class="line">
-    <Button onclick={() => addRailPoint(manner)}>Add a point</Button>
+    <Button onclick={() => session.act({ act: "add_rail_point", vantage: vantage.id })}>Add a point</Button>
     <Button disabled={!manner.points.length} onclick={() => set("points", manner.points.slice(0, -1), "Rail point")}
       >Take the last away</Button
     >
