@@ -18,7 +18,7 @@ from yaila.core.film import Film
 from yaila.core.film.acts import FlownPose
 from yaila.core.film.plan import values_over
 from yaila.core.picture import Quality, Request, jpeg
-from yaila.core.soundings.pace import TOO_FAST, paces_of
+from yaila.core.soundings.pace import LEVELS, ZOOMS, levels_of, paces_of
 from yaila.core.time import Time, timecode
 from yaila.farm.reel import MOST_HEIGHT, size_for
 
@@ -110,8 +110,11 @@ class Curves(BaseModel):
     focal: list[float]
     doublings: list[float]
     motion: list[float]
-    limit: float = TOO_FAST
-    """Doublings a second from which on the soundings find it too fast."""
+    level: list[int]
+    """How quick the picture is: 0 is comfortable, from 1 on it is that one of ``levels``."""
+    levels: list[str] = list(LEVELS)
+    limits: list[float] = list(ZOOMS)
+    """Doublings a second from which on a zoom has a level."""
 
 
 @router.get("/curves")
@@ -121,7 +124,7 @@ def get_curves(film_id: str, desk: TheDesk, state: str, most: Annotated[int, Que
     film, choreography = desk.film(film_id, state)
     count = choreography.frames
     if not count:
-        return Curves(frames=[], tilt=[], heading=[], roll=[], focal=[], doublings=[], motion=[])
+        return Curves(frames=[], tilt=[], heading=[], roll=[], focal=[], doublings=[], motion=[], level=[])
     step = max(1, -(-count // most))
     at = np.arange(0, count, step)
     track, paces = choreography.camera.at(at.astype(np.float64)), paces_of(film, choreography)
@@ -140,6 +143,7 @@ def get_curves(film_id: str, desk: TheDesk, state: str, most: Annotated[int, Que
         focal=track.focal.tolist(),
         doublings=fastest(paces.doublings),
         motion=fastest(paces.middle),
+        level=[int(value) for value in fastest(levels_of(paces))],
     )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from yaila.core.film import Film, Label, Marker, Region, Route, RoutePoint, Vantage, acts, choreograph
+from yaila.core.film import Film, Label, Marker, Region, Route, RoutePoint, Vantage, choreograph
 from yaila.core.film.marked import Circle, Reveal
 from yaila.core.marks import Arrival, Lettering, RegionLook, Traveller
 from yaila.core.soundings.findings import soundings_of
@@ -33,8 +33,7 @@ def test_a_text_must_be_there_for_as_long_as_it_takes_to_read() -> None:
     film = Film(labels=[short], vantages=[Vantage(hold=8, span=1920)])
     finding = next(one for one in soundings_of(film) if one.kind == "read")
     assert finding.remedy is not None
-    assert finding.remedy.frames is not None
-    longer = acts.MoveMark(mark=short.id, edge="ends", by=finding.remedy.frames).apply(film)
+    longer = finding.remedy.act.apply(film)
     assert choreograph(longer).timeline.ranges[short.id].end.frame / 25 >= letters / 16 + 0.5 - 0.25
     assert "read" not in {one.kind for one in soundings_of(longer)}
 

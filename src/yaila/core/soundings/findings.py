@@ -12,6 +12,7 @@ from pydantic import BaseModel
 
 from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film, Plate, Route, choreograph
+from yaila.core.film.acts import Act, MoveMark, RemovePlate
 from yaila.core.film.fitting import ground_of
 from yaila.core.picture import Renderer
 from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of, frame_places
@@ -44,18 +45,16 @@ SIDES = {
 
 
 class Remedy(BaseModel):
-    """What mends a finding. ``capture`` names a box of ground and the size of the picture that is missing there, and so
-    does ``lay`` on a plain ground, where no survey can help; ``slow`` and ``rest`` give a passage or a hold ``frames``
-    of time at a vantage; ``longer`` gives a mark so many frames more; the others name the plate they are about."""
+    """What mends a finding: ``act`` alone does, where it has one. ``capture`` names a box of ground and the size of the
+    picture that is missing there, and so does ``lay`` on a plain ground, where no survey can help; the others name the
+    plate they are about."""
 
-    kind: Literal["capture", "again", "lay", "feather", "credit", "remove", "slow", "rest", "longer"]
+    kind: Literal["act", "capture", "again", "lay", "feather", "credit"]
     text: str
+    act: Act | None = None
     plate: str | None = None
     box: tuple[float, float, float, float] | None = None
     size: tuple[int, int] | None = None
-    vantage: str | None = None
-    frames: int | None = None
-    mark: str | None = None
 
 
 class Finding(BaseModel):
@@ -67,8 +66,8 @@ class Finding(BaseModel):
 
     id: str
     kind: Literal[
-        "bare", "soft", "seam", "hole", "credit", "unused", "fast", "strobe", "turn", "rest", "miss", "jump", "read",
-        "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters", "pale", "picture",
+        "bare", "soft", "seam", "hole", "credit", "unused", "fast", "strobe", "turn", "rest", "miss", "jump", "still",
+        "read", "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters", "pale", "picture",
     ]  # fmt: skip
     grave: bool
     first: int
@@ -245,7 +244,7 @@ def _unused(film: Film, look: Budget) -> list[Finding]:
             id=f"unused-{plate.id}", kind="unused", grave=False, first=0, last=int(look.frames[-1]), frame=0,
             time=timecode(0, film.fps), at=None, plate=plate.id, figure=0.0,
             text=f"{plate.name} is never seen in the film",
-            remedy=Remedy(kind="remove", text="Take it off the ground", plate=plate.id),
+            remedy=Remedy(kind="act", text="Take it off the ground", act=RemovePlate(plate=plate.id)),
         )
         for index, plate in enumerate(film.plates)
         if plate.in_film and look.fills[:, index].max() < 0.0005
@@ -313,14 +312,7 @@ def _pictures(film: Film, pieces: Pieces) -> list[Finding]:
 def _pace(film: Film, choreography: Choreography, paces: Paces) -> list[Finding]:
     found = []
     for fault in pace_faults(film, choreography, paces, _runs):
-        remedy = None
-        if fault.frames is not None and fault.vantage:
-            seconds = float(film.fps.seconds(fault.frames))
-            text = f"Rest for {fault.frames} frames" if fault.kind == "rest" else f"Give the passage {seconds:.1f} s"
-            # Time that nobody would give is no remedy.
-            if seconds < 40:
-                kind: Literal["rest", "slow"] = "rest" if fault.kind == "rest" else "slow"
-                remedy = Remedy(kind=kind, text=text, vantage=fault.vantage, frames=fault.frames)
+        remedy = Remedy(kind="act", text=fault.mends, act=fault.act) if fault.act else None
         pose = choreography.pose(Time(fault.frame))
         found.append(
             Finding(
@@ -351,7 +343,7 @@ def _marks(
         mark = film.mark(fault.mark)
         if fault.frames is not None and not isinstance(mark, Route) and mark.ends:
             text = f"Let it stay {fault.frames} frames longer"
-            remedy = Remedy(kind="longer", text=text, mark=mark.id, frames=fault.frames)
+            remedy = Remedy(kind="act", text=text, act=MoveMark(mark=mark.id, edge="ends", by=fault.frames))
         found.append(
             Finding(
                 id=f"{fault.kind}-{fault.first}-{fault.mark}",

@@ -8,17 +8,30 @@
   let { axis, height }: { axis: Axis; height: number } = $props();
 
   const curves = $derived(camera.curves);
-  const limit = $derived(curves?.limit ?? 1);
-  const top = $derived(limit * 1.25);
+  const limits = $derived(curves?.limits ?? [1]);
+  const top = $derived(limits[limits.length - 1]! * 1.25);
   const base = $derived(axis.bottom + height - 2);
   const y = (pace: number) => base - (Math.min(pace, top) / top) * (height - 5);
-  const area = $derived.by(() => {
-    if (!curves?.frames.length) return "";
-    const points = curves.frames.map(
-      (frame, k) => `L${axis.x(frame).toFixed(1)} ${y(curves.doublings[k]!).toFixed(1)}`,
-    );
-    const [first, last] = [curves.frames[0]!, curves.frames[curves.frames.length - 1]!];
-    return `M${axis.x(first)} ${base}${points.join("")}L${axis.x(last)} ${base}Z`;
+
+  /** What lies under the curve from one moment to another. */
+  function area(first: number, last: number): string {
+    const points = [];
+    for (let k = first; k <= last; k++)
+      points.push(`L${axis.x(curves!.frames[k]!).toFixed(1)} ${y(curves!.doublings[k]!).toFixed(1)}`);
+    return `M${axis.x(curves!.frames[first]!)} ${base}${points.join("")}L${axis.x(curves!.frames[last]!)} ${base}Z`;
+  }
+
+  /** Stretches of one level of pace. */
+  const stretches = $derived.by(() => {
+    const found: { level: number; path: string }[] = [];
+    const levels = curves?.level ?? [];
+    for (let first = 0; first < levels.length;) {
+      let last = first;
+      while (last + 1 < levels.length && levels[last + 1] === levels[first]) last += 1;
+      found.push({ level: levels[first]!, path: area(first, Math.min(last + 1, levels.length - 1)) });
+      first = last + 1;
+    }
+    return found;
   });
 
   /** How fast it is at the playhead. */
@@ -26,7 +39,11 @@
     if (!curves?.frames.length) return null;
     const step = curves.frames.length > 1 ? curves.frames[1]! - curves.frames[0]! : 1;
     const k = Math.min(Math.floor(player.frame / step), curves.frames.length - 1);
-    return { doublings: curves.doublings[k]!, motion: curves.motion[k]! };
+    return {
+      doublings: curves.doublings[k]!,
+      motion: curves.motion[k]!,
+      level: curves.levels[curves.level[k]! - 1],
+    };
   });
 
   /** The selected passage, if its speed is drawn: its points can be dragged here. */
@@ -86,13 +103,11 @@
   <line class="edge" x1="0" x2={axis.right} y1={axis.bottom} y2={axis.bottom} />
   <text x="12" y={axis.bottom + 19}>Pace</text>
   <clipPath id="pace"><rect x={axis.left} y={axis.bottom} width={axis.right - axis.left} {height} /></clipPath>
-  <clipPath id="toofast"
-    ><rect x={axis.left} y={axis.bottom} width={axis.right - axis.left} height={y(limit) - axis.bottom} /></clipPath
-  >
   <g clip-path="url(#pace)">
-    <path d={area} />
-    <g clip-path="url(#toofast)"><path class="fast" d={area} /></g>
-    <line class="limit" x1={axis.left} x2={axis.right} y1={y(limit)} y2={y(limit)} />
+    {#each stretches as { level, path }, k (k)}<path class="level{level}" d={path} />{/each}
+    {#each limits as limit (limit)}
+      <line class="limit" x1={axis.left} x2={axis.right} y1={y(limit)} y2={y(limit)} />
+    {/each}
     {#if drawn}
       <!-- svelte-ignore a11y_no_static_element_interactions -->
       <rect
@@ -119,7 +134,9 @@
     {/if}
   </g>
   {#if now}
-    <text class="says" x={axis.right + 6} y={axis.bottom + 13}>{now.doublings.toFixed(1)} of {limit} doublings/s</text>
+    <text class="says" x={axis.right + 6} y={axis.bottom + 13}
+      >{now.doublings.toFixed(1)} doublings/s{now.level ? `, ${now.level}` : ""}</text
+    >
     <text class="says" x={axis.right + 6} y={axis.bottom + 26}>{now.motion.toFixed(2)} frame widths/s</text>
   {/if}
 </g>
@@ -135,12 +152,19 @@
     fill: #a9b4b0;
     pointer-events: none;
   }
-  .fast {
+  .level1 {
+    fill: #d9a08c;
+  }
+  .level2 {
+    fill: #cc6a4a;
+  }
+  .level3 {
     fill: var(--camera);
   }
   .limit {
     stroke: var(--ink-3);
-    stroke-dasharray: 3 3;
+    stroke-dasharray: 2 4;
+    opacity: 0.6;
     pointer-events: none;
   }
   .room {

@@ -37,13 +37,7 @@
     show(finding);
     const remedy = finding.remedy!;
     const plate = session.film!.plates.findIndex((one) => one.id === remedy.plate);
-    if (remedy.kind === "slow")
-      await session.act({ act: "retime", vantage: remedy.vantage!, passage: remedy.frames!, ripple: true });
-    else if (remedy.kind === "rest")
-      await session.act({ act: "retime", vantage: remedy.vantage!, hold: remedy.frames!, ripple: true });
-    else if (remedy.kind === "longer")
-      await session.act({ act: "move_mark", mark: remedy.mark!, edge: "ends", by: remedy.frames! });
-    else if (remedy.kind === "remove") await session.act({ act: "remove_plate", plate: remedy.plate! });
+    if (remedy.act) await session.act(remedy.act);
     else if (remedy.kind === "feather") {
       if (resting(session.film!.plates[plate]!.feather.width) < 10)
         await session.patch([{ op: "replace", path: `/plates/${plate}/feather/width`, value: 14 }], "Feather");

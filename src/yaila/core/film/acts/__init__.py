@@ -64,6 +64,7 @@ from yaila.core.film.acts.timing import ChangeRate, DrawSpeed, ImportBeats, Reti
 from yaila.core.film.acts.vantages import (
     AddRailPoint,
     AddVantage,
+    ChangeManner,
     Clip,
     DuplicateVantage,
     FlownPose,
@@ -72,6 +73,7 @@ from yaila.core.film.acts.vantages import (
     LevelVantage,
     MoveCamera,
     MoveVantages,
+    PassThrough,
     PasteVantages,
     PlaceCamera,
     PullRailHandle,
@@ -138,6 +140,8 @@ Act = Annotated[
     | MoveCamera
     | PlaceCamera
     | AddRailPoint
+    | ChangeManner
+    | PassThrough
     | RailHandles
     | PullRailHandle
     | LevelVantage
@@ -166,6 +170,7 @@ __all__ = [
     "AddRoute",
     "AddVantage",
     "BuildRecipe",
+    "ChangeManner",
     "ChangeRate",
     "Clip",
     "CopyCourse",
@@ -197,6 +202,7 @@ __all__ = [
     "NoteFit",
     "OffsetRoute",
     "OutlinePlate",
+    "PassThrough",
     "PasteVantages",
     "PickColour",
     "PlaceCamera",

@@ -369,6 +369,32 @@ class RailHandles(FilmAct):
         return film
 
 
+class ChangeManner(FilmAct):
+    """Let the passage that leads on from a vantage run in another manner, in the time it takes now."""
+
+    act: Literal["change_manner"] = "change_manner"
+    vantage: str
+    manner: AnyManner
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        film.vantages[film.vantage_index(self.vantage)].passage.manner = self.manner
+        return film
+
+
+class PassThrough(FilmAct):
+    """Pass a vantage without a stop, or stop there again."""
+
+    act: Literal["pass_through"] = "pass_through"
+    vantage: str
+    on: bool = True
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        film.vantages[film.vantage_index(self.vantage)].flow = self.on
+        return film
+
+
 class AddRailPoint(FilmAct):
     """A new point on the rail that leads on from a vantage: in the middle of its longest stretch, and a little
     aside, so that the rail is bent by it at once."""
