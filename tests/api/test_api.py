@@ -192,7 +192,7 @@ def test_what_makes_no_camera_is_refused_in_a_sentence_and_changes_nothing(serve
     followed = client.patch(f"/api/films/{film}", json=put, headers={"If-Match": seen}).headers["etag"]
     gone = [{"op": "remove", "path": "/routes/0"}]
     assert client.patch(f"/api/films/{film}", json=gone, headers={"If-Match": followed}).status_code == 422
-    assert act({"act": "remove_mark", "mark": "r"}) == 200
+    assert act({"act": "remove_marks", "marks": ["r"]}) == 200
     assert client.get(f"/api/films/{film}").json()["film"]["vantages"][0]["passage"]["manner"] == {"kind": "glide"}
 
 

@@ -230,3 +230,52 @@ def test_a_number_is_set_for_all_vantages_that_are_chosen(server: Server, film: 
     expect(page.get_by_label("Tilt, °")).to_be_visible()
     page.keyboard.press("Control+z")
     server.until(lambda: [one["tilt"] for one in film_of(server)["film"]["vantages"]] == [0, 40, 0])
+
+
+def test_a_passage_is_chosen_on_its_way_and_several_are_set_at_once(server: Server, film: Page) -> None:
+    page = film
+
+    spot = """k => {
+        const way = document.querySelectorAll("polyline.pathhit")[k];
+        const at = way.getPointAtLength(way.getTotalLength() * 0.62).matrixTransform(way.getScreenCTM());
+        return [at.x, at.y];
+    }"""
+    page.mouse.click(*page.evaluate(spot, 1))
+    expect(page.get_by_text("Bend to")).to_be_visible()
+    expect(page.get_by_text("Passage from 2 to 3", exact=True)).to_be_visible()
+    # Another one is chosen besides, and both are given a manner, an ease and a time.
+    first = film_of(server)["plan"]["passages"][0]
+    frame = first["start"] + first["frames"] / 2
+    on_curve = """share => {
+        const curve = document.querySelector("path.curvehit"), box = curve.getBBox(), long = curve.getTotalLength();
+        let at = curve.getPointAtLength(0);
+        for (let k = 0; k < 2000 && at.x < box.x + share * box.width; k++) at = curve.getPointAtLength(long * k / 2000);
+        at = at.matrixTransform(curve.getScreenCTM());
+        return [at.x, at.y];
+    }"""
+    spot = page.evaluate(on_curve, frame / film_of(server)["plan"]["frames"])
+    page.keyboard.down("Control")
+    page.mouse.click(*spot)
+    page.keyboard.up("Control")
+    expect(page.get_by_text("2 passages", exact=True)).to_be_visible()
+    page.get_by_role("radio", name="Hop", exact=True).click()
+    kept(page, "Manner hop")
+    page.get_by_role("radio", name="Frames", exact=True).click()
+    kept(page, "Duration")
+    times = [vantage(server, k)["passage"]["duration"] for k in range(2)]
+    assert [one["unit"] for one in times] == ["frames", "frames"]
+    expect(page.get_by_label("Duration (differ), frames")).to_be_visible()
+    field = page.get_by_label("Duration (differ), frames")
+    field.fill("37")
+    field.press("Enter")
+    server.until(lambda: [vantage(server, k)["passage"]["duration"]["value"] for k in range(2)] == [37, 37])
+    assert [vantage(server, k)["passage"]["manner"]["kind"] for k in range(2)] == ["hop", "hop"]
+    # From a vantage one sees the passage that leads to it as well.
+    pick(page, "Bend")
+    expect(page.get_by_text("Passage from 2 to 3", exact=True)).to_be_visible()
+    page.get_by_role("radio", name="From 1", exact=True).click()
+    expect(page.get_by_text("Passage from 1 to 2", exact=True)).to_be_visible()
+    # It fills the profile.
+    before = page.locator(".profile .hold").first.bounding_box()["width"]
+    page.get_by_role("button", name="Zoom to it").click()
+    until(page, f"document.querySelector('.profile .hold').getBoundingClientRect().width > {before} * 1.3")

@@ -216,3 +216,42 @@ def test_a_stop_is_one_act_and_a_plate_is_uncovered_along_the_way(server: Server
     server.until(lambda: (film_of(server)["film"]["labels"][0]["reveal"] or {}).get("how") == "route")
     page.keyboard.press("Control+z")
     server.until(lambda: film_of(server)["film"]["labels"][0]["reveal"] is None)
+
+
+def test_texts_are_dragged_in_the_grown_viewfinder_and_several_marks_set_at_once(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("4")
+    x, y = middle(page.locator(".area"))
+    for k in range(2):
+        page.get_by_role("button", name="Label", exact=True).click()
+        page.mouse.click(x - 40 + 80 * k, y)
+        server.until(lambda k=k: len(film_of(server)["film"]["labels"]) == k + 1)
+    page.get_by_label("Stands").select_option("frame")
+    server.until(lambda: film_of(server)["film"]["labels"][1]["stands"] == "frame")
+    page.keyboard.press("Escape")
+    page.locator("h2", has_text="Chart").click()
+    page.keyboard.press("v")
+    title = page.locator(".viewfinder polygon.on")
+    expect(title).to_be_visible()
+    box = page.locator(".viewfinder canvas").bounding_box()
+    assert box["width"] > 500
+    before = film_of(server)["film"]["labels"][1]
+    drag_by(page, title, 60, -50)
+    kept(page, "Move label")
+    after = film_of(server)["film"]["labels"][1]
+    assert after["u"] - before["u"] == pytest.approx(60 / box["width"], abs=0.01)
+    assert after["v"] - before["v"] == pytest.approx(-50 / box["height"], abs=0.01)
+    # Back in its corner; both are chosen, and get a size together.
+    page.keyboard.press("v")
+    page.locator(".details .row .pick").nth(0).click()
+    page.locator(".details .row .pick").nth(1).click(modifiers=["Control"])
+    expect(page.get_by_text("2 chosen")).to_be_visible()
+    page.get_by_role("radio", name="Letters", exact=True).click()
+    size = page.get_by_label("Size, px", exact=True)
+    size.fill("61")
+    size.press("Enter")
+    server.until(lambda: [one["look"]["size"] for one in film_of(server)["film"]["labels"]] == [61, 61])
+    page.keyboard.press("Delete")
+    server.until(lambda: film_of(server)["film"]["labels"] == [])
+    page.keyboard.press("Control+z")
+    server.until(lambda: len(film_of(server)["film"]["labels"]) == 2)

@@ -96,6 +96,8 @@
       g: () => take("region"),
       c: () => take("circle"),
       "0": () => session.showAll(),
+      v: () => (session.grown = !session.grown),
+      z: () => zoomToPassage(),
       "?": () => (keysShown = !keysShown),
       Escape: () => (keysShown = false),
       PageUp: () => plate >= 0 && void session.act({ act: "restack_plate", plate: selection!.id, to: plate + 1 }),
@@ -172,6 +174,13 @@
     window.addEventListener("keyup", after);
   }
 
+  /** The passage that is worked on fills the profile, or, if it does, the whole film. */
+  function zoomToPassage() {
+    const passage = session.plan?.passages[session.passage];
+    if (session.step === "fly" && passage)
+      session.showFrames = [passage.start, passage.start + Math.max(passage.frames, 1)];
+  }
+
   function step(by: number) {
     const plan = session.plan;
     if (!plan?.vantages.length) return;
@@ -241,12 +250,16 @@
       <Reels bind:playing={reel} />
     </div>
   {:else}
-    <div class="main" class:split={session.step === "fly" && session.section}>
-      <Chart bind:this={chart} />
-      {#if session.step === "fly" && session.section}<Section />{/if}
+    <div class="main" class:split={session.step === "fly" && session.section && !session.grown}>
+      {#if session.grown}<Viewfinder large />{:else}
+        <Chart bind:this={chart} />
+        {#if session.step === "fly" && session.section}<Section />{/if}
+      {/if}
     </div>
     <div class="side">
-      <div class="finder" class:low={session.step === "fit"}><Viewfinder /></div>
+      <div class="finder" class:low={session.step === "fit"}>
+        {#if session.grown}<Chart bind:this={chart} />{:else}<Viewfinder />{/if}
+      </div>
       {#if session.step === "gather"}<Gathered />{:else if session.step === "fit"}<Stack
         />{:else if session.step === "mark"}<MarkDetails />{:else}<VantageDetails />{/if}
     </div>

@@ -18,6 +18,7 @@ from yaila.core.film import Film
 from yaila.core.film.acts import FlownPose
 from yaila.core.film.plan import values_over
 from yaila.core.picture import Quality, Request, jpeg
+from yaila.core.picture.grasps import grasps_of
 from yaila.core.soundings.pace import LEVELS, ZOOMS, levels_of, paces_of
 from yaila.core.time import Time, timecode
 from yaila.farm.reel import MOST_HEIGHT, size_for
@@ -145,6 +146,23 @@ def get_curves(film_id: str, desk: TheDesk, state: str, most: Annotated[int, Que
         motion=fastest(paces.middle),
         level=[int(value) for value in fastest(levels_of(paces))],
     )
+
+
+class Grasp(BaseModel):
+    """A text or a sign in the frame: the corners around it, shares of the frame's width and height."""
+
+    mark: str
+    corners: list[tuple[float, float]]
+
+
+@router.get("/grasps/{frame}")
+def get_grasps(film_id: str, frame: int, desk: TheDesk, state: str) -> list[Grasp]:
+    """What can be taken hold of in a frame, the upper ones last."""
+    film, choreography = desk.film(film_id, state)
+    if not 0 <= frame < choreography.frames:
+        return []
+    found = grasps_of(film, choreography, Time(frame), desk.store.aids.kit.faces)
+    return [Grasp(mark=one.mark, corners=[(u, v) for u, v in one.corners.tolist()]) for one in found]
 
 
 class Gesture(BaseModel):

@@ -122,7 +122,7 @@ class Hand:
                      "how": self.one([None, "circle", "wipe", "route"])},
         ]  # fmt: skip
         drawn: list[Callable[[], dict[str, Any]]] = [
-            lambda: {"act": "remove_mark", "mark": self.route().id},
+            lambda: {"act": "remove_marks", "marks": [self.route().id]},
             lambda: {"act": "reverse_route", "route": self.route().id},
             lambda: {"act": "shortest_way", "route": self.route().id},
             lambda: {"act": "join_routes", "route": self.route().id, "other": self.route().id},
@@ -132,13 +132,13 @@ class Hand:
             lambda: {"act": "split_leg", "route": self.route().id, "at": self.at(), "stop": self.one([None, "Halt"])},
         ]
         marked: list[Callable[[], dict[str, Any]]] = [
-            lambda: {"act": "remove_mark", "mark": self.one(marks)},
+            lambda: {"act": "remove_marks", "marks": [self.one(marks)]},
             lambda: {"act": "duplicate_mark", "mark": self.one(marks), "by": self.at()},
             lambda: {"act": "restack_mark", "mark": self.one(marks), "to": self.whole(0, 3)},
             lambda: {"act": "move_mark", "mark": self.one(marks), "edge": self.one(["starts", "ends", "both"]),
                      "by": self.whole(-40, 40)},
-            lambda: {"act": "shift_mark", "mark": self.one(marks), "by": self.at()},
-            lambda: {"act": "set_look", "mark": self.one(marks), "look": self.one(list(LOOKS))},
+            lambda: {"act": "shift_marks", "marks": [self.one(marks)], "by": self.at()},
+            lambda: {"act": "set_look", "marks": [self.one(marks)], "look": self.one(list(LOOKS))},
             lambda: {"act": "reset_look", "mark": self.one(marks)},
             lambda: {"act": "make_style", "mark": self.one(marks), "name": "Style"},
             lambda: {"act": "copy_look", "mark": self.one(marks), "to": [self.one(marks)]},

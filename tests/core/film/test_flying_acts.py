@@ -99,11 +99,11 @@ def test_copied_vantages_bring_their_routes_to_another_film_and_get_fresh_ids() 
 def test_a_route_taken_away_leaves_its_passages_gliding_in_the_same_time() -> None:
     before = film(1000, 1000)
     before.vantages[0].passage.manner = Follow(route="r")
-    after = acts.RemoveMark(mark="r").apply(before)
+    after = acts.RemoveMarks(marks=["r"]).apply(before)
     assert after.vantages[0].passage.manner == Glide()
     assert starts(after) == starts(before)
     with pytest.raises(BadEdit, match="no longer in the film"):
-        acts.RemoveMark(mark="r").apply(after)
+        acts.RemoveMarks(marks=["r"]).apply(after)
 
 
 def test_moving_the_camera_keeps_what_it_says_it_keeps() -> None:

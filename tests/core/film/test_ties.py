@@ -50,7 +50,7 @@ def test_all_that_hangs_on_a_point_goes_along_with_it() -> None:
 
 def test_all_that_hangs_on_a_route_keeps_its_time_when_it_goes() -> None:
     one = film()
-    gone = acts.RemoveMark(mark="r").apply(one)
+    gone = acts.RemoveMarks(marks=["r"]).apply(one)
     assert frames(gone) == frames(one)
     assert all(isinstance(moment, FilmMoment) for moment in hung(gone))
 
@@ -76,7 +76,7 @@ def test_a_line_that_is_cut_in_two_and_joined_takes_its_time(pace: str, point: i
 
 def test_what_is_uncovered_is_so_about_its_middle_and_goes_along_with_it() -> None:
     one = acts.Uncover(of="m", how="circle").apply(film())
-    one = acts.ShiftMark(mark="m", by=(30, 40)).apply(one)
+    one = acts.ShiftMarks(marks=["m"], by=(30, 40)).apply(one)
     assert (one.mark("m").reveal.x, one.mark("m").reveal.y) == (30, 40)
     kept = acts.Uncover(of="m", how="wipe").apply(one).mark("m").reveal
     assert (kept.how, kept.starts) == ("wipe", RouteMoment(route="r", point=2))

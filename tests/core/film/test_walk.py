@@ -284,7 +284,8 @@ def test_a_swapped_picture_covers_the_same_ground() -> None:
 
 
 @pytest.mark.parametrize("act", [
-    do.RemoveMark(mark="r"), do.RemoveMark(mark="m"), do.RemovePlate(plate="p"), do.RemoveVantages(vantages=["a"]),
+    do.RemoveMarks(marks=["r"]), do.RemoveMarks(marks=["m"]), do.RemovePlate(plate="p"),
+    do.RemoveVantages(vantages=["a"]),
 ])  # fmt: skip
 def test_what_is_taken_away_is_named_no_more_and_all_else_keeps_its_time(act: do.Act) -> None:
     film = full()

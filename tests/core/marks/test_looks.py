@@ -36,14 +36,14 @@ def test_one_change_of_a_style_changes_all_but_what_is_their_own() -> None:
     one = acts.MakeStyle(mark="a", name="Towns", id="s").apply(film())
     one = acts.UseStyle(marks=["b", "c"], style="s").apply(one)
     assert [size_of(one, key) for key in "abc"] == [30, 30, 30]
-    one = acts.SetLook(mark="b", look={"size": 80}).apply(one)
+    one = acts.SetLook(marks=["b"], look={"size": 80}).apply(one)
     assert one.mark("b").own == ("size",)
     one.styles[0].look = one.styles[0].look.model_copy(update={"size": 50.0, "colour": "#00ff00"})
     assert [size_of(one, key) for key in "abc"] == [50, 80, 50]
     assert {one.look_of(one.mark(key)).colour for key in "abc"} == {"#00ff00"}
     one = acts.ResetLook(mark="b", names=["size"]).apply(one)
     assert size_of(one, "b") == 50
-    gone = acts.RemoveStyle(style="s").apply(acts.SetLook(mark="c", look={"size": 12}).apply(one))
+    gone = acts.RemoveStyle(style="s").apply(acts.SetLook(marks=["c"], look={"size": 12}).apply(one))
     assert [size_of(gone, key) for key in "abc"] == [50, 50, 12]
     assert all(label.style is None and not label.own for label in gone.labels)
 
@@ -57,7 +57,7 @@ def test_looks_are_copied_within_a_kind_only() -> None:
     with pytest.raises(BadEdit, match="a style of labels"):
         acts.UseStyle(marks=["m"], style="s").apply(styled)
     with pytest.raises(BadEdit, match="size"):
-        acts.SetLook(mark="a", look={"size": -3}).apply(one)
+        acts.SetLook(marks=["a"], look={"size": -3}).apply(one)
 
 
 def test_a_label_beside_a_marker_comes_with_it_and_beside_a_line_as_it_is_reached() -> None:
@@ -73,11 +73,11 @@ def test_a_label_beside_a_marker_comes_with_it_and_beside_a_line_as_it_is_reache
 
 def test_what_hangs_on_a_mark_stays_in_time_when_it_goes() -> None:
     tied = acts.AddLabel(label=Label(id="n", text="N", x=6, y=6), reach=3).apply(film())
-    gone = acts.RemoveMark(mark="m").apply(tied)
+    gone = acts.RemoveMarks(marks=["m"]).apply(tied)
     assert gone.mark("n").starts == FilmMoment(seconds=2)
     along = tied.model_copy(deep=True)
     along.labels[0].stands, along.labels[0].route = "route", "w"
-    bare = acts.RemoveMark(mark="w").apply(along)
+    bare = acts.RemoveMarks(marks=["w"]).apply(along)
     assert (bare.labels[0].stands, bare.labels[0].x) == ("facing", 50)
 
 
@@ -87,7 +87,7 @@ def test_duplicates_keep_their_times_and_lie_beside(key: str) -> None:
     before, after = one.mark(key), one.mark("copy")
     same = set(type(before).model_fields) - {"id", "name", "x", "y", "points", "rings", "circle"}
     assert all(getattr(before, name) == getattr(after, name) for name in same)
-    back = acts.ShiftMark(mark="copy", by=(-10, 5)).apply(one).mark("copy")
+    back = acts.ShiftMarks(marks=["copy"], by=(-10, 5)).apply(one).mark("copy")
     assert back.model_dump(exclude={"id", "name"}) == before.model_dump(exclude={"id", "name"})
 
 
@@ -108,10 +108,10 @@ def test_a_group_is_moved_and_hidden_together_but_what_is_locked_stays() -> None
     for key in ("a", "b", "m"):
         one.mark(key).group = "harbour"
     one.mark("b").locked = True
-    moved = acts.ShiftMark(mark="a", by=(3, 4)).apply(one)
+    moved = acts.ShiftMarks(marks=["a"], by=(3, 4)).apply(one)
     assert [(moved.mark(key).x, moved.mark(key).y) for key in ("a", "b", "m", "c")] == [(3, 4), (0, 0), (8, 9), (0, 0)]
     with pytest.raises(BadEdit, match="is locked"):
-        acts.ShiftMark(mark="b", by=(3, 4)).apply(one)
+        acts.ShiftMarks(marks=["b"], by=(3, 4)).apply(one)
     hidden = acts.ShowGroup(group="harbour", shown=False).apply(one)
     assert [hidden.mark(key).shown for key in ("a", "b", "m", "c")] == [False, False, False, True]
 

@@ -126,12 +126,12 @@ def test_what_hung_on_something_taken_away_keeps_its_time() -> None:
         Marker(id="n", x=0, y=0, starts=MarkMoment(mark="m", offset=1)),
     )
     before = choreograph(one).timeline.ranges
-    for act in (acts.RemoveMark(mark="r"), acts.RemoveVantages(vantages=["b"])):
+    for act in (acts.RemoveMarks(marks=["r"]), acts.RemoveVantages(vantages=["b"])):
         one = act.apply(one)
         after = choreograph(one).timeline.ranges
         assert {key: span.start for key, span in after.items()} == {key: span.start for key, span in before.items()}
         assert after["m"].end == before["m"].end
-    one = acts.RemoveMark(mark="m").apply(one)
+    one = acts.RemoveMarks(marks=["m"]).apply(one)
     assert choreograph(one).timeline.ranges["n"].start == before["n"].start
 
 

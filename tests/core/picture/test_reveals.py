@@ -100,7 +100,7 @@ def test_what_a_reveal_hangs_on_is_kept_in_time_and_a_route_that_goes_leaves_the
     two = acts.AddVantage(at=(0, 0), width=100, height=80, after="v", id="w").apply(one)
     gone = acts.RemoveVantages(vantages=["v"]).apply(two)
     assert gone.plates[1].reveal.starts == FilmMoment(seconds=4)
-    bare = acts.RemoveMark(mark="r").apply(film(how="route", routes=("r",)))
+    bare = acts.RemoveMarks(marks=["r"]).apply(film(how="route", routes=("r",)))
     assert bare.plates[1].reveal is None
     with pytest.raises(ValueError, match="a route that is not in the film"):
         Film.model_validate(film(how="route", routes=("r",)).model_dump() | {"routes": []})
@@ -151,5 +151,5 @@ def test_marks_are_uncovered_by_a_circle_and_along_a_line() -> None:
     assert along[300, 305:395].min() == 1
     assert along[300, 435:].max() == 0
     assert (along[:, 350] > 0.5).sum() == pytest.approx(60, abs=1)
-    bare = acts.RemoveMark(mark="r").apply(marked(how="route", routes=("r",)))
+    bare = acts.RemoveMarks(marks=["r"]).apply(marked(how="route", routes=("r",)))
     assert [mark.reveal for mark in bare.timed] == [None] * 3

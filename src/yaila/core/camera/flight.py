@@ -57,3 +57,23 @@ def flown(pose: Pose, right: float, ahead: float) -> Pose:
         x=pose.x + pose.span * (right * cos + ahead * sin),
         y=pose.y + pose.span * (ahead * cos - right * sin),
     )
+
+
+def moved_in_frame(
+    pose: Pose, size: FrameSize, place: tuple[float, float, float], by: tuple[float, float]
+) -> tuple[float, float] | None:
+    """Where a place over the ground (x, y and height) has to go at its height so that it is seen ``by`` pixels further
+    right and down; none if no such place lies before the camera."""
+    space = pose.frame_from_space(size)
+    x, y, height = place[0] - pose.x, place[1] - pose.y, place[2]
+    u, v, w = (space @ np.array([x, y, height, 1.0])).tolist()
+    if w <= 0:
+        return None
+    u, v = u / w + by[0], v / w + by[1]
+    # The two lines of the projection, solved for x and y.
+    rows = space[:2] - np.array([[u], [v]]) * space[2]
+    there = np.linalg.solve(rows[:, :2], -(rows[:, 2] * height + rows[:, 3]))
+    depth = float(space[2] @ np.array([*there, height, 1.0]))
+    if not 0 < depth < FARTHEST:
+        return None
+    return float(there[0] + pose.x), float(there[1] + pose.y)

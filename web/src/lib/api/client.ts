@@ -19,6 +19,7 @@ export type Moment = Marker["starts"];
 export type Curves = Schemas["Curves"];
 export type FlownPose = Schemas["FlownPose"];
 export type Gesture = Schemas["Gesture"];
+export type Grasp = Schemas["Grasp"];
 export type Tie = Schemas["Tie-Output"];
 export type Fit = Schemas["Fit"];
 export type Region = Film["regions"][number];

@@ -257,7 +257,8 @@
         aria-pressed={tool === entry.id}
         title={entry.hint}
         disabled={session.step === "fit" && !selectedPlate && entry.id !== "select"}
-        onclick={() => (session.tool = entry.id)}><Icon name={entry.icon} size={15} />{entry.label}</button
+        onclick={() => (session.tool = entry.id)}
+        ><Icon name={entry.icon} size={15} /><span class="word">{entry.label}</span></button
       >
     {/each}
     <span class="space"></span>
@@ -282,7 +283,8 @@
       <Button
         onclick={vantageHere}
         disabled={!film?.plates.length}
-        title="A vantage that shows what the chart shows (N)"><Icon name="plus" size={13} />Vantage here</Button
+        title="A vantage that shows what the chart shows (N). {session.comes}"
+        ><Icon name="plus" size={13} />Vantage here</Button
       >
     {/if}
     <Button onclick={() => session.showAll()}>Whole film</Button>
@@ -390,7 +392,11 @@
         >Sharpest here <b>{sharpest.name}</b> to {length(sharpest.span, ground).join(" ")}</span
       >{/if}
     <span class="space"></span>
-    <span class="hint">{placing.asks ?? asks(session.step, tool) ?? "Wheel zooms, dragging pans"}</span>
+    <span class="hint"
+      >{placing.asks ?? asks(session.step, tool) ?? "Wheel zooms, dragging pans"}{tool === "frame"
+        ? `. ${session.comes}`
+        : ""}</span
+    >
   </footer>
 </section>
 
@@ -416,6 +422,16 @@
   }
   h2 {
     margin-right: 10px;
+  }
+  .chart {
+    container-type: inline-size;
+  }
+  /* In a corner, tools are their pictures. */
+  @container (max-width: 560px) {
+    .word {
+      position: absolute;
+      clip-path: inset(50%);
+    }
   }
   .tool {
     height: 24px;

@@ -4,6 +4,7 @@
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import { length } from "../format";
+  import { follow } from "../ui/follow";
   import { badgePlaces } from "./badges";
   import { polyline, toScreen, type View } from "./view";
 
@@ -47,8 +48,8 @@
         points: visible,
         shape,
         eye: toScreen(view, [laid.eye[0], laid.eye[1]]),
-        selected: session.selection?.id === laid.id,
-        also: session.also.includes(laid.id),
+        selected: session.selection?.kind === "vantage" && session.selection.id === laid.id,
+        also: session.selection?.kind === "vantage" && session.also.includes(laid.id),
       };
     }),
   );
@@ -99,18 +100,32 @@
   }
 
   const now = $derived(camera.moment(player.frame));
-  /** The rail of the selected vantage's passage. */
+  /** The rail of the passage that is worked on. */
   const rail = $derived.by(() => {
-    const index = film.vantages.findIndex((one) => one.id === session.selection?.id);
+    const index = session.passage;
     const manner = film.vantages[index]?.passage.manner;
     const laid = plan.passages[index];
     return editing && laid && manner?.kind === "rail" ? { index, manner, eye: laid.eye } : null;
   });
 
+  /** A click on the way between two vantages chooses the passage; dragging there moves the chart, as anywhere. */
+  function pressPassage(event: PointerEvent, id: string) {
+    if (event.button !== 0 || session.tool !== "select") return;
+    follow(event, {
+      moved: () => {},
+      done: (moved) => {
+        if (moved) return;
+        if (event.shiftKey || event.ctrlKey || event.metaKey) session.choose("passage", id, event.shiftKey);
+        else session.select({ kind: "passage", id });
+        session.sheetTab = "passage";
+      },
+    });
+  }
+
   function pullVantage(event: PointerEvent, id: string, grip: "target" | "size" | "heading" | "standing") {
     if (event.shiftKey || event.ctrlKey || event.metaKey) {
       event.stopPropagation();
-      return session.choose(id, event.shiftKey);
+      return session.choose("vantage", id, event.shiftKey);
     }
     const group = session.chosen.length > 1 && session.chosen.includes(id) ? session.chosen : null;
     if (!group) session.select({ kind: "vantage", id });
@@ -185,6 +200,20 @@
     {/if}
   {/if}
 {/each}
+{#if passages && editing}
+  {#each plan.passages as passage, k (passage.vantage)}
+    {#if session.selection?.kind === "passage" && session.chosen.includes(passage.vantage)}
+      <polyline class="path chosen" points={line(passage.path)} />
+    {/if}
+    <!-- svelte-ignore a11y_no_static_element_interactions -->
+    <polyline
+      class="pathhit"
+      points={line(passage.path)}
+      onpointerdown={(event) => pressPassage(event, passage.vantage)}
+      ><title>The passage from {k + 1} to {k + 2}</title></polyline
+    >
+  {/each}
+{/if}
 {#each vantages.filter((v) => v.selected && session.step === "fly") as v (v.laid.id)}
   {#if v.shape === "frame"}
     {#each v.points as [x, y], k (k)}
@@ -315,6 +344,16 @@
     stroke: var(--camera);
     stroke-width: 1.8;
     pointer-events: none;
+  }
+  .path.chosen {
+    stroke-width: 4.5;
+  }
+  .pathhit {
+    fill: none;
+    stroke: transparent;
+    stroke-width: 14;
+    pointer-events: stroke;
+    cursor: pointer;
   }
   .path.case {
     stroke-width: 3.8;

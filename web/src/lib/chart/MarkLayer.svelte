@@ -58,12 +58,17 @@
   }
 
   function pullMark(event: PointerEvent, { kind, mark }: Found) {
-    session.select({ kind, id: mark.id });
+    if (event.shiftKey || event.ctrlKey || event.metaKey) {
+      event.stopPropagation();
+      return session.choose(kind, mark.id, event.shiftKey);
+    }
+    const marks = session.also.length && session.chosen.includes(mark.id) ? session.chosen : [mark.id];
+    if (marks.length === 1) session.select({ kind, id: mark.id });
     if (mark.locked) return event.stopPropagation();
     drag(
       event,
-      (to, from) => session.tryAct({ act: "shift_mark", mark: mark.id, by: [to[0] - from[0], to[1] - from[1]] }),
-      `Move ${kind}`,
+      (to, from) => session.tryAct({ act: "shift_marks", marks, by: [to[0] - from[0], to[1] - from[1]] }),
+      marks.length > 1 ? `Move ${marks.length} ${kind}s` : `Move ${kind}`,
     );
   }
 
@@ -216,7 +221,11 @@
   {#if place && ((found.mark as Timed).shown || on)}
     {@const [x, y] = toScreen(view, place)}
     <!-- svelte-ignore a11y_no_static_element_interactions -->
-    <g class={found.kind} class:on onpointerdown={(event) => marking && pullMark(event, found)}>
+    <g
+      class={found.kind}
+      class:on={on || session.also.includes(found.mark.id)}
+      onpointerdown={(event) => marking && pullMark(event, found)}
+    >
       {#if found.kind === "marker"}
         <circle class="reach" cx={x} cy={y} r="12" /><circle cx={x} cy={y} r={on ? 7 : 5} />
         <circle class="inner" cx={x} cy={y} r="1.6" />

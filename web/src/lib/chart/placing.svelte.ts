@@ -186,8 +186,7 @@ export class Placing {
   /** Add a vantage after the chosen one, and go there. */
   async vantage(at: XY, width: number, height: number): Promise<void> {
     const id = newId();
-    const after = session.selection?.kind === "vantage" ? session.selection.id : null;
-    if (!(await session.act({ act: "add_vantage", at, width, height, after, id }))) return;
+    if (!(await session.act({ act: "add_vantage", at, width, height, after: session.after, id }))) return;
     session.select({ kind: "vantage", id });
     const start = session.plan?.vantages.find((vantage) => vantage.id === id)?.start;
     if (start !== undefined) player.seek(start);

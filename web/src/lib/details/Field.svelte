@@ -6,8 +6,6 @@
 
   let {
     path,
-    also = [],
-    differs = false,
     label,
     value,
     unit = "",
@@ -26,9 +24,6 @@
   }: {
     /** Where in the document the number stands, as a JSON Pointer. */
     path?: string;
-    /** Where the same number of other parts stands that are chosen too, and whether it is another there. */
-    also?: string[];
-    differs?: boolean;
     label: string;
     value: number;
     unit?: string;
@@ -52,6 +47,8 @@
   } = $props();
 
   const text = $derived((signed && value > 0 ? "+" : "") + digits(value / factor, significant));
+  /** Whether it is another number in others that are chosen too; one that is set here is set for them all. */
+  const differs = $derived(path ? session.differs(path) : false);
   const rounded = (next: number) => {
     const grain = 10 ** places / factor;
     return Math.round(next * grain) / grain;
@@ -74,7 +71,7 @@
   ontry={(next) => {
     ontouch?.();
     if (onput) onput(rounded(next));
-    else session.tryPatch([path!, ...also].map((path) => ({ op: "replace", path, value: rounded(next) })));
+    else session.tryPatch([{ op: "replace", path: path!, value: rounded(next) }]);
   }}
   onkeep={() => session.keepTrial(label)}
   ondrop={() => session.dropTrial()}

@@ -91,8 +91,7 @@ class Flight {
     await this.#settled();
     if (!this.pose) return;
     const id = newId();
-    const after = session.selection?.kind === "vantage" ? session.selection.id : null;
-    if (!(await session.act({ act: "keep_pose", pose: this.pose, after, id }))) return;
+    if (!(await session.act({ act: "keep_pose", pose: this.pose, after: session.after, id }))) return;
     this.land();
     session.select({ kind: "vantage", id });
     const start = session.plan?.vantages.find((vantage) => vantage.id === id)?.start;

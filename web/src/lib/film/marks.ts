@@ -21,7 +21,8 @@ export type Found<K extends MarkKind = MarkKind> = {
   uncovers: number | null;
 };
 
-const LISTS = { route: "routes", region: "regions", marker: "markers", label: "labels" } as const;
+/** Where the marks of each kind stand in the document. */
+export const LISTS = { route: "routes", region: "regions", marker: "markers", label: "labels" } as const;
 
 /** All marks, from the ground up. */
 export function marksOf(film: Film, plan: Plan): Found[] {

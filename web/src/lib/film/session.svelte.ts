@@ -21,10 +21,12 @@ import {
 } from "../api/client";
 import { courseAt, type Address } from "./courses";
 import { named, placed } from "./named";
-import { marksOf, type Found, type MarkKind } from "./marks";
+import { LISTS, marksOf, type Found, type MarkKind } from "./marks";
+import { differs, spread } from "./shared";
 
 export type Step = "gather" | "fit" | "fly" | "mark" | "render";
-export type Selection = { kind: "plate" | "vantage" | MarkKind; id: string } | null;
+/** A passage goes by the id of the vantage that it leaves. */
+export type Selection = { kind: "plate" | "vantage" | "passage" | MarkKind; id: string } | null;
 export type Tool =
   "select" | "frame" | MarkKind | "circle" | "pin" | "pull" | "tie" | "control" | "outline" | "pick" | "known";
 export type Judging = "laid" | "through" | "difference" | "wipe";
@@ -42,10 +44,16 @@ export class Session {
   cards = $state.raw<Card[]>([]);
   jobs = $state.raw<Job[]>([]);
   selection = $state.raw<Selection>(null);
-  /** Vantages chosen besides the selected one. */
+  /** Others of its kind that are chosen besides the selected one. */
   also = $state.raw<string[]>([]);
+  /** Which passage of a chosen vantage is worked on: the one that leads to it, or the one that leaves it. */
+  side = $state<"leads" | "leaves">("leaves");
+  /** Asks the profile to show a stretch of frames. */
+  showFrames = $state.raw<[number, number] | null>(null);
   step = $state<Step>("gather");
   tool = $state<Tool>("select");
+  /** Whether the viewfinder has the place of the chart. */
+  grown = $state(false);
   /** Whether the side view stands beside the chart. */
   section = $state(false);
   /** The vantage whose passage follows the next route that is drawn. */
@@ -156,7 +164,7 @@ export class Session {
 
   /** Keep an edit. It means the parts that stand at its places now, wherever they are when it is its turn. */
   async patch(steps: PatchStep[], label: string): Promise<boolean> {
-    const meant = this.film ? named(steps, this.film) : steps;
+    const meant = this.#spread(steps);
     return this.keep((seen) =>
       told(
         api.PATCH("/api/films/{film_id}", {
@@ -199,7 +207,7 @@ export class Session {
   }
 
   tryPatch(steps: PatchStep[]): void {
-    const meant = this.film ? named(steps, this.film) : steps;
+    const meant = this.#spread(steps);
     this.#meant = { steps: meant };
     this.#try(() =>
       told(
@@ -294,7 +302,10 @@ export class Session {
     const style = this.film!.styles.findIndex((one) => one.id === found.mark.style);
     if (style >= 0 && this.lookTo === "style")
       this.tryPatch([{ op: "replace", path: `/styles/${style}/look/${name}`, value }]);
-    else this.tryAct({ act: "set_look", mark: found.mark.id, look: { [name]: value } });
+    else {
+      const marks = this.chosen.includes(found.mark.id) ? this.chosen : [found.mark.id];
+      this.tryAct({ act: "set_look", marks, look: { [name]: value } });
+    }
   }
 
   /** Set a property of how a mark looks. */
@@ -303,9 +314,9 @@ export class Session {
     await this.keepTrial(label);
   }
 
-  /** Take the chosen mark away. */
+  /** Take a mark away, and all that are chosen with it. */
   async removeMark({ mark }: Found): Promise<void> {
-    await this.act({ act: "remove_mark", mark: mark.id });
+    await this.act({ act: "remove_marks", marks: this.chosen.includes(mark.id) ? this.chosen : [mark.id] });
   }
 
   /** Make another mark like one, a little beside it. */
@@ -336,24 +347,77 @@ export class Session {
     await this.act({ act: "tap_beat", frame });
   }
 
-  /** The vantages chosen, in film order. */
-  chosen = $derived.by(() => {
-    const one = this.selection?.kind === "vantage" ? this.selection.id : null;
-    return (this.film?.vantages ?? []).map((v) => v.id).filter((id) => id === one || this.also.includes(id));
+  /** What is chosen, of the kind that the selected one is, in film order. */
+  chosen = $derived.by((): string[] => {
+    const { kind, id } = this.selection ?? {};
+    if (!kind || !this.film) return [];
+    const list = kind === "plate" ? "plates" : kind === "vantage" || kind === "passage" ? "vantages" : LISTS[kind];
+    return this.film[list].map((part) => part.id).filter((one) => one === id || this.also.includes(one));
   });
 
-  /** Choose a vantage besides those chosen, or let it go; with `run`, all from the selected one to it. */
-  choose(id: string, run: boolean): void {
-    const order = (this.film?.vantages ?? []).map((vantage) => vantage.id);
-    if (this.selection?.kind !== "vantage") return this.select({ kind: "vantage", id });
+  /** The passages that are worked on, by the vantages they leave: the chosen ones, or those of the chosen vantages. */
+  passages = $derived.by((): string[] => {
+    const kind = this.selection?.kind;
+    if (kind !== "vantage" && kind !== "passage") return [];
+    const ids = (this.film?.vantages ?? []).map(({ id }) => id);
+    const before = kind === "vantage" && this.side === "leads" ? 1 : 0;
+    const found = this.chosen.map((id) => ids.indexOf(id)).map((at) => Math.max(at - before, 0));
+    return [...new Set(found.map((at) => Math.min(at, ids.length - 2)))].flatMap((at) => ids[at] ?? []);
+  });
+
+  /** The place of the passage that is worked on; -1 if there is none. */
+  passage = $derived.by((): number => {
+    const { kind, id } = this.selection ?? {};
+    if (kind !== "vantage" && kind !== "passage") return -1;
+    const vantages = this.film?.vantages ?? [];
+    const at = vantages.findIndex((vantage) => vantage.id === id);
+    const before = kind === "vantage" && this.side === "leads" && at > 0 ? 1 : 0;
+    return Math.min(at - before, vantages.length - 2);
+  });
+
+  /** The vantage that a new one goes behind: the chosen one, or that which the chosen passage leaves. */
+  after = $derived.by((): string | null => {
+    const kind = this.selection?.kind;
+    return kind === "vantage" || kind === "passage" ? (this.chosen[this.chosen.length - 1] ?? null) : null;
+  });
+
+  /** Where a new vantage goes, in words. */
+  comes = $derived.by((): string => {
+    const vantages = this.film?.vantages ?? [];
+    const at = vantages.findIndex(({ id }) => id === this.after);
+    if (at < 0 || at === vantages.length - 1) return vantages.length ? "It goes to the end" : "It is the first";
+    return `It goes between ${at + 1} and ${at + 2}`;
+  });
+
+  /** Choose something besides what is chosen of its kind, or let it go; with `run`, all from the selected one to it. */
+  choose(kind: NonNullable<Selection>["kind"], id: string, run: boolean): void {
+    if (this.selection?.kind !== kind) return this.select({ kind, id });
+    const list = kind === "plate" ? "plates" : kind === "vantage" || kind === "passage" ? "vantages" : LISTS[kind];
+    const order = this.film![list].map((part) => part.id);
     if (run) {
       const [a, b] = [order.indexOf(this.selection.id), order.indexOf(id)].sort((x, y) => x - y);
       this.also = order.slice(a, b! + 1).filter((other) => other !== this.selection!.id);
     } else if (id === this.selection.id) {
       const [next, ...rest] = this.also;
-      if (next) [this.selection, this.also] = [{ kind: "vantage", id: next }, rest];
+      if (next) [this.selection, this.also] = [{ kind, id: next }, rest];
     } else if (this.also.includes(id)) this.also = this.also.filter((other) => other !== id);
     else this.also = [...this.also, id];
+  }
+
+  /** Whether the value at a path is another one in others that are chosen. */
+  differs(path: string): boolean {
+    return this.also.length > 0 && this.film !== null && differs(path, this.film, this.#meantBy(path));
+  }
+
+  /** What an edit of a path is for: the chosen ones, of a passage those that are worked on. */
+  #meantBy(path: string): string[] {
+    return /^\/vantages\/\d+\/passage(\/|$)/.test(path) ? this.passages : this.chosen;
+  }
+
+  /** A patch of one of several that are chosen is meant for all of them. */
+  #spread(steps: PatchStep[]): PatchStep[] {
+    if (!this.film) return steps;
+    return named(this.also.length ? spread(steps, this.film, (path) => this.#meantBy(path)) : steps, this.film);
   }
 
   /** The places of the chosen vantages, with their passages, as text that can be pasted into any film. */
@@ -378,8 +442,7 @@ export class Session {
       return;
     }
     const ids = clip.vantages.map(() => newId());
-    const after = this.chosen[this.chosen.length - 1] ?? null;
-    await this.act({ act: "paste_vantages", clip: clip as never, after, ids });
+    await this.act({ act: "paste_vantages", clip: clip as never, after: this.after, ids });
     if (!this.film?.vantages.some((vantage) => vantage.id === ids[0])) return;
     this.select({ kind: "vantage", id: ids[0]! });
     this.also = ids.slice(1);

@@ -245,12 +245,12 @@ describe("a session", () => {
     it("chooses a run of them, one more, and lets one go, always in film order", async () => {
       const session = await flying();
       session.select({ kind: "vantage", id: "d" });
-      session.choose("b", true);
+      session.choose("vantage", "b", true);
       expect(session.chosen).toEqual(["b", "c", "d"]);
-      session.choose("a", false);
-      session.choose("c", false);
+      session.choose("vantage", "a", false);
+      session.choose("vantage", "c", false);
       expect(session.chosen).toEqual(["a", "b", "d"]);
-      session.choose("d", false);
+      session.choose("vantage", "d", false);
       expect(session.chosen).toEqual(["a", "b"]);
       session.select({ kind: "vantage", id: "e" });
       expect(session.chosen).toEqual(["e"]);
@@ -259,7 +259,7 @@ describe("a session", () => {
     it("copies them with the routes that they follow and no others, and pastes behind the last chosen", async () => {
       const session = await flying();
       session.select({ kind: "vantage", id: "a" });
-      session.choose("b", false);
+      session.choose("vantage", "b", false);
       const text = session.copyVantages();
       expect(JSON.parse(text).routes).toEqual([{ id: "r" }]);
       answer = (call) => ({ body: { ...sheet(9), film: five, asked: call.body } });

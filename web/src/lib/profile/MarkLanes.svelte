@@ -61,6 +61,7 @@
     if (event.button !== 0) return;
     event.preventDefault();
     event.stopPropagation();
+    if (event.shiftKey || event.ctrlKey || event.metaKey) return session.choose(bar.kind, bar.id, event.shiftKey);
     session.select({ kind: bar.kind, id: bar.id });
     const from = edge === "ends" ? bar.end : bar.start;
     follow(event, {

@@ -46,9 +46,9 @@
     };
   });
 
-  /** The selected passage, if its speed is drawn: its points can be dragged here. */
+  /** The passage that is worked on, if its speed is drawn: its points can be dragged here. */
   const drawn = $derived.by(() => {
-    const index = session.film?.vantages.findIndex((vantage) => vantage.id === session.selection?.id) ?? -1;
+    const index = session.passage;
     const laid = session.plan?.passages[index];
     const speed = session.film?.vantages[index]?.passage.ease.speed ?? [];
     if (!laid?.frames || !speed.length) return null;

@@ -44,9 +44,7 @@
   const frameAt = (u: number) => (u - LEFT) / perFrame + from;
   const rate = $derived(session.rate);
   /** The pace strip stands below the graph, where the camera is worked on. */
-  const speedDrawn = $derived(
-    (film?.vantages.find((vantage) => vantage.id === session.selection?.id)?.passage.ease.speed.length ?? 0) > 0,
-  );
+  const speedDrawn = $derived((film?.vantages[session.passage]?.passage.ease.speed.length ?? 0) > 0);
   const marks = $derived(
     session.marks.filter(({ kind, mark }) => kind !== "route" || (mark as Route).draws.shown).length,
   );
@@ -58,7 +56,7 @@
   const lane = $derived(
     session.step === "fly" && frames > 1
       ? speedDrawn
-        ? 74
+        ? Math.min(120, height * 0.5)
         : 30
       : session.step === "mark"
         ? Math.min(Math.max(marks, 1) * 20 + 8 + coursed, Math.max((height - 20) * 0.6, 40))
@@ -152,7 +150,7 @@
     }
   }
 
-  // A vantage that is chosen elsewhere comes into sight.
+  // A vantage or passage that is chosen elsewhere comes into sight.
   $effect(() => {
     const id = session.selection?.id;
     untrack(() => {
@@ -161,6 +159,51 @@
         offset = laid.start - graph / perFrame / 3;
     });
   });
+
+  // A stretch that is asked for fills the graph, with a little room on either side.
+  $effect(() => {
+    const asked = session.showFrames;
+    if (!asked) return;
+    untrack(() => {
+      const room = Math.max((asked[1] - asked[0]) * 0.08, 2);
+      const wide = asked[1] - asked[0] + 2 * room;
+      zoom = Math.min(Math.max(frames / wide, 1), 60);
+      offset = asked[0] - room;
+      session.showFrames = null;
+    });
+  });
+
+  const passageAt = (frame: number) =>
+    plan?.passages.find(
+      (passage) => passage.frames && frame >= passage.start && frame < passage.start + passage.frames,
+    );
+
+  /** A click on the curve between two vantages chooses the passage; dragging moves the playhead, as anywhere. */
+  function pressCurve(event: PointerEvent) {
+    const passage = passageAt(frameAt(here(event)));
+    if (!passage || event.button !== 0 || session.step !== "fly") return scrub(event);
+    const id = passage.vantage;
+    const seek = (next: PointerEvent) => player.seek(frameAt(here(next)));
+    follow(event, {
+      moved: seek,
+      done: (moved) => {
+        if (moved) return;
+        seek(event);
+        if (event.shiftKey || event.ctrlKey || event.metaKey) session.choose("passage", id, event.shiftKey);
+        else session.select({ kind: "passage", id });
+        session.sheetTab = "passage";
+      },
+    });
+  }
+
+  /** The parts of the curve that are chosen as passages. */
+  const chosenCurve = $derived(
+    session.selection?.kind === "passage"
+      ? (plan?.passages ?? [])
+          .filter((passage) => session.chosen.includes(passage.vantage))
+          .map(({ start, frames }) => [x(start), x(start + frames)] as const)
+      : [],
+  );
 
   async function vantageAtPlayhead() {
     const id = newId();
@@ -172,7 +215,10 @@
 <section class="profile" aria-label="Profile">
   <header>
     <h2>Profile</h2>
-    <Button disabled={!frames} onclick={vantageAtPlayhead} title="A vantage where the camera is now"
+    <Button
+      disabled={!frames}
+      onclick={vantageAtPlayhead}
+      title="A vantage where the camera is now, between those before and after it"
       ><Icon name="frame" size={14} />Vantage at playhead</Button
     >
     {#if session.step === "fly"}
@@ -240,6 +286,11 @@
         {#each beats as beat, k (k)}<line class="beat" x1={x(beat)} x2={x(beat)} y1="14" y2={bottom} />{/each}
         {#if other !== "none"}<OtherCurve {axis} channel={other} />{/if}
         <path class="curve case" d={curve} /><path class="curve" d={curve} />
+        {#each chosenCurve as [left, right] (left)}
+          <clipPath id="chosen{Math.round(left)}"><rect x={left} y="0" width={right - left} height={bottom} /></clipPath
+          >
+          <path class="curve chosen" d={curve} clip-path="url(#chosen{Math.round(left)})" />
+        {/each}
         {#if session.step === "gather" && gathering.of === "film"}
           {#each gathering.plan?.plates ?? [] as planned, k (k)}
             <line
@@ -257,6 +308,10 @@
       <rect class="catch" x={LEFT} y="0" width={graph} height={bottom} onpointerdown={scrub} />
 
       <g clip-path="url(#graph)">
+        {#if session.step === "fly"}
+          <!-- svelte-ignore a11y_no_static_element_interactions -->
+          <path class="curvehit" d={curve} onpointerdown={pressCurve} />
+        {/if}
         <FindingBobs {axis} {scale} />
         <Vantages {axis} {scale} {ripple} {drawn} />
         {#if session.step === "fly"}<SlopeHandles {axis} />{/if}
@@ -393,6 +448,16 @@
     stroke: var(--camera);
     stroke-width: 2;
     stroke-linejoin: round;
+  }
+  .curve.chosen {
+    stroke-width: 5;
+  }
+  .curvehit {
+    fill: none;
+    stroke: transparent;
+    stroke-width: 13;
+    pointer-events: stroke;
+    cursor: pointer;
   }
   .curve.case {
     stroke: #fff;

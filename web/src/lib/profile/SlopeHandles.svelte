@@ -5,9 +5,9 @@
 
   let { axis }: { axis: Axis } = $props();
 
-  /** The slope of the selected vantage's passage, as long as its ease has handles. */
+  /** The slope of the passage that is worked on, as long as its ease has handles. */
   const slope = $derived.by(() => {
-    const index = session.film?.vantages.findIndex((vantage) => vantage.id === session.selection?.id) ?? -1;
+    const index = session.passage;
     const laid = session.plan?.passages[index];
     if (!laid?.frames || laid.frames * axis.perFrame < 40) return null;
     const [start, end] = [session.film!.vantages[index]!, session.film!.vantages[index + 1]!];

@@ -42,7 +42,7 @@
     const found = new Set<number>();
     let end = -Infinity;
     (plan?.vantages ?? []).forEach((laid, index) => {
-      const chosen = session.chosen.includes(laid.id);
+      const chosen = session.selection?.kind === "vantage" && session.chosen.includes(laid.id);
       const left = axis.x(laid.start);
       if (!chosen && (left - end < 17 || !inSight(laid.start, laid.start + laid.hold))) return;
       found.add(index);
@@ -67,7 +67,7 @@
     if (event.button !== 0) return;
     event.preventDefault();
     event.stopPropagation();
-    if (event.shiftKey || event.ctrlKey || event.metaKey) return session.choose(id, event.shiftKey);
+    if (event.shiftKey || event.ctrlKey || event.metaKey) return session.choose("vantage", id, event.shiftKey);
     if (!session.chosen.includes(id)) session.select({ kind: "vantage", id });
     const each = axis.perFrame;
     // The way it sets out decides: sideways is time, up and down is span.
@@ -145,7 +145,7 @@
   {#if wide > 44 && inSight(passage.start, passage.start + passage.frames)}
     <text
       class="manner"
-      class:chosen={session.selection?.id === vantage.id}
+      class:chosen={session.passages.includes(vantage.id)}
       x={axis.x(passage.start + passage.frames / 2)}
       y={Math.max(axis.y(passage.widest) - 8, 34)}
       text-anchor="middle">{MANNERS[vantage.passage.manner.kind]}</text
@@ -154,13 +154,21 @@
 {/each}
 {#each plan?.vantages ?? [] as laid, index (laid.id)}
   {@const span = film!.vantages[index]!.span}
-  {@const chosen = session.selection?.id === laid.id}
+  {@const chosen = session.selection?.kind === "vantage" && session.selection.id === laid.id}
   {@const left = axis.x(laid.start)}
   {@const right = axis.x(laid.start + laid.hold)}
   {@const v = axis.y(span)}
   {@const below = v < axis.bottom - 40}
   {#if inSight(laid.start, laid.start + laid.hold)}
-    <line class="hold" class:chosen class:also={session.also.includes(laid.id)} x1={left} x2={right} y1={v} y2={v} />
+    <line
+      class="hold"
+      class:chosen
+      class:also={session.selection?.kind === "vantage" && session.also.includes(laid.id)}
+      x1={left}
+      x2={right}
+      y1={v}
+      y2={v}
+    />
     {#if chosen || right - left > 5}
       <!-- svelte-ignore a11y_no_static_element_interactions -->
       <g class="post span" onpointerdown={(e) => dragVantage(e, index)}>
@@ -180,7 +188,7 @@
       <g
         class="vantage"
         class:chosen
-        class:also={session.also.includes(laid.id)}
+        class:also={session.selection?.kind === "vantage" && session.also.includes(laid.id)}
         onpointerdown={(e) => dragVantage(e, index)}
         transform="translate({left + 6} {below ? v + 10 : v - 26})"
       >

@@ -8,7 +8,8 @@
     label,
   }: {
     options: { value: T; label: string; hint?: string }[];
-    value: T;
+    /** None where several are chosen that differ. */
+    value: T | null;
     onchange: (value: T) => void;
     camera?: boolean;
     /** Many of them: less room beside each. */

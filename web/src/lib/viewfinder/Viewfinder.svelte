@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Grasps from "./Grasps.svelte";
   import { RUN, camera } from "../film/camera.svelte";
   import { untrack } from "svelte";
   import { flight } from "../film/flight.svelte";
@@ -150,6 +151,12 @@
     <h2>Viewfinder</h2>
     <span class="sub">{where}</span>
     <span class="space"></span>
+    {#if session.step !== "render"}<button
+        class="grow"
+        aria-pressed={session.grown}
+        title={session.grown ? "Back to its corner (V)" : "As large as the sheet (V)"}
+        onclick={() => (session.grown = !session.grown)}><Icon name="grow" size={14} /></button
+      >{/if}
     <Tick label="Safe areas" bind:checked={safe} />
     <Segments
       label="Quality at rest"
@@ -197,6 +204,7 @@
           ></div>
         {/each}
       {/if}
+      {#if session.step === "mark" && player.frames && !player.playing}<Grasps {...picture} />{/if}
       {#each ["nw", "ne", "se", "sw"] as corner}<span class="crop {corner}"></span>{/each}
     </div>
     {#if !session.plan?.frames && !flight.flying}
@@ -267,6 +275,19 @@
   }
   h2 {
     margin-right: 4px;
+  }
+  .grow {
+    width: 24px;
+    height: 22px;
+    display: grid;
+    place-items: center;
+    border-radius: 3px;
+    color: var(--ink-2);
+  }
+  .grow:hover,
+  .grow[aria-pressed="true"] {
+    background: var(--desk);
+    color: var(--ink);
   }
   .sub {
     color: var(--ink-2);

@@ -16,16 +16,17 @@ from yaila.core.film.acts.marks import (
     AddMarker,
     AddRegion,
     CopyLook,
+    DragMark,
     DuplicateMark,
     MakeStyle,
     MoveMark,
     PullRim,
-    RemoveMark,
+    RemoveMarks,
     RemoveStyle,
     ResetLook,
     RestackMark,
     SetLook,
-    ShiftMark,
+    ShiftMarks,
     ShowGroup,
     Uncover,
     UseStyle,
@@ -114,12 +115,13 @@ Act = Annotated[
     | AddLabel
     | AddRegion
     | PullRim
-    | RemoveMark
+    | RemoveMarks
+    | DragMark
     | DuplicateMark
     | RestackMark
     | MoveMark
     | SetLook
-    | ShiftMark
+    | ShiftMarks
     | ShowGroup
     | Uncover
     | ResetLook
@@ -176,6 +178,7 @@ __all__ = [
     "CopyCourse",
     "CopyLook",
     "CopyStop",
+    "DragMark",
     "DrawSpeed",
     "DuplicateMark",
     "DuplicateVantage",
@@ -212,7 +215,7 @@ __all__ = [
     "PullRouteHandle",
     "PullVantage",
     "RailHandles",
-    "RemoveMark",
+    "RemoveMarks",
     "RemovePlate",
     "RemoveStop",
     "RemoveStyle",
@@ -226,7 +229,7 @@ __all__ = [
     "RouteHandles",
     "SetLook",
     "SetValue",
-    "ShiftMark",
+    "ShiftMarks",
     "ShortestWay",
     "ShowGroup",
     "SplitLeg",

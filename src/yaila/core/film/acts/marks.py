@@ -8,9 +8,12 @@ from typing import Any, Literal, TypeVar
 import numpy as np
 from pydantic import Field, ValidationError
 
+from yaila.core.camera.flight import moved_in_frame
 from yaila.core.errors import BadEdit, said
 from yaila.core.film.acts.act import FilmAct
+from yaila.core.film.acts.courses import SetValue
 from yaila.core.film.acts.ties import at_time, without_names
+from yaila.core.film.choreography import choreograph
 from yaila.core.film.marked import (
     KINDS,
     AnyMark,
@@ -23,11 +26,12 @@ from yaila.core.film.marked import (
 )
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.part import new_id
+from yaila.core.film.running import running
 from yaila.core.film.walk import changed
 from yaila.core.ground import Point
 from yaila.core.ground.placement import outline
 from yaila.core.marks import Arrival, RegionLook
-from yaila.core.quantities import MARK_NAME, PLACE
+from yaila.core.quantities import MARK_NAME, PLACE, Finite
 from yaila.core.time import Course, FilmMoment, MarkMoment, Moment, RouteMoment, Time
 
 
@@ -148,17 +152,18 @@ def list_of(film: Film, mark: AnyMark) -> list[Any]:
     return there
 
 
-class RemoveMark(FilmAct):
-    """Take a mark away. What hangs on it stays where it is in time."""
+class RemoveMarks(FilmAct):
+    """Take marks away. What hangs on them stays where it is in time."""
 
-    act: Literal["remove_mark"] = "remove_mark"
-    mark: str
+    act: Literal["remove_marks"] = "remove_marks"
+    marks: list[str] = Field(min_length=1)
 
     def apply(self, film: Film) -> Film:
-        mark = film.mark(self.mark)
-        film = without_names(film, {self.mark})
-        there = list_of(film, mark)
-        there.remove(film.mark(self.mark))
+        gone = [film.mark(key) for key in self.marks]
+        film = without_names(film, set(self.marks))
+        for mark in gone:
+            there = list_of(film, mark)
+            there.remove(film.mark(mark.id))
         return film
 
 
@@ -181,26 +186,85 @@ class DuplicateMark(FilmAct):
         return film
 
 
-class ShiftMark(FilmAct):
-    """Move a mark over the ground, ground units, and with it all others of its group that are not locked; a label in
+class ShiftMarks(FilmAct):
+    """Move marks over the ground, ground units, and with them all others of their groups that are not locked; labels in
     the frame by shares of its width and height."""
 
-    act: Literal["shift_mark"] = "shift_mark"
-    mark: str
+    act: Literal["shift_marks"] = "shift_marks"
+    marks: list[str] = Field(min_length=1)
     by: tuple[float, float]
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
-        mark = film.mark(self.mark)
-        if mark.locked:
-            raise BadEdit(f"“{mark.name}” is locked. Unlock it, then it can be moved.")
-        in_frame = isinstance(mark, Label) and mark.stands == "frame"
+        moved = [film.mark(key) for key in self.marks]
+        for mark in moved:
+            if mark.locked:
+                raise BadEdit(f"“{mark.name}” is locked. Unlock it, then it can be moved.")
+        in_frame = _in_frame(moved[0])
+        groups = {mark.group for mark in moved if mark.group}
         for other in film.marks:
-            with_it = mark.group and other.group == mark.group and not other.locked
-            if other is mark or (with_it and in_frame == (isinstance(other, Label) and other.stands == "frame")):
+            if _in_frame(other) == in_frame and (other in moved or (other.group in groups and not other.locked)):
                 there = list_of(film, other)
                 there[there.index(other)] = _shifted(other, *self.by)
         return film
+
+
+def _in_frame(mark: object) -> bool:
+    return isinstance(mark, Label) and mark.stands == "frame"
+
+
+class DragMark(FilmAct):
+    """Drag a text or a sign in the frame, from one place to another, shares of its width and height: what stands in the
+    frame moves there, the text of a callout beside its place, all else over the ground, on which it keeps its height,
+    or along its route. Values that change over the film do so at ``frame``."""
+
+    act: Literal["drag_mark"] = "drag_mark"
+    mark: str
+    frame: int = Field(ge=0)
+    start: tuple[Finite, Finite]
+    to: tuple[Finite, Finite]
+
+    def apply(self, film: Film) -> Film:
+        mark = film.mark(self.mark)
+        if mark.locked:
+            raise BadEdit(f"“{mark.name}” is locked. Unlock it, then it can be moved.")
+        if not isinstance(mark, Label | Marker):
+            raise BadEdit(f"“{mark.name}” is moved on the chart.")
+        choreography = choreograph(film)
+        if not 0 <= self.frame < choreography.frames:
+            raise BadEdit("There is no such frame.")
+        time, size = Time(self.frame), film.frame.size
+        now = running(mark, time, choreography.timeline, mark)
+        du, dv = self.to[0] - self.start[0], self.to[1] - self.start[1]
+        if isinstance(now, Label) and now.stands == "frame":
+            return self._set(film, {"u": _within(now.u + du, -0.5, 1.5), "v": _within(now.v + dv, -0.5, 1.5)})
+        if isinstance(now, Label) and now.leader and now.stands == "facing":
+            dx, dy = now.leader.dx + du * size.width, now.leader.dy + dv * size.height
+            return self._set(film, {"leader/dx": _within(dx, -4000, 4000), "leader/dy": _within(dy, -4000, 4000)})
+        pose, by = choreography.pose(time), (du * size.width, dv * size.height)
+        if isinstance(now, Label) and now.stands == "route" and now.route:
+            curve = film.route(now.route).curve
+            x, y = curve.along(np.array([now.along * curve.length]))[0].tolist()
+            way = curve.nearest(np.array(_on_ground(moved_in_frame(pose, size, (x, y, 0.0), by))))
+            return self._set(film, {"along": _within(way / max(curve.length, 1e-12), 0, 1)})
+        height = now.height if isinstance(now, Label) else 0.0
+        x, y = _on_ground(moved_in_frame(pose, size, (*now.place, height), by))
+        return self._set(film, {"x": x, "y": y})
+
+    def _set(self, film: Film, values: dict[str, float]) -> Film:
+        for field, value in values.items():
+            film = SetValue(of=self.mark, field=field, frame=self.frame, value=value).apply(film)
+        return film
+
+
+def _on_ground(place: tuple[float, float] | None) -> tuple[float, float]:
+    if place is None:
+        raise BadEdit("There is no ground to put it on there: that is beyond the horizon.")
+    return place
+
+
+def _within(value: float, low: float, high: float) -> float:
+    return float(min(max(value, low), high))
 
 
 class ShowGroup(FilmAct):
@@ -310,18 +374,19 @@ class Uncover(FilmAct):
 
 
 class SetLook(FilmAct):
-    """Set properties of how a mark looks. Where it uses a style they become its own."""
+    """Set properties of how marks look. Where one uses a style they become its own."""
 
     act: Literal["set_look"] = "set_look"
-    mark: str
+    marks: list[str] = Field(min_length=1)
     look: dict[str, Any] = Field(min_length=1)
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
-        mark = film.mark(self.mark)
-        mark.look = _changed(mark.look, self.look)
-        if style_of(mark, film.styles):
-            mark.own = tuple(dict.fromkeys([*mark.own, *self.look]))
+        for key in self.marks:
+            mark = film.mark(key)
+            mark.look = _changed(mark.look, self.look)
+            if style_of(mark, film.styles):
+                mark.own = tuple(dict.fromkeys([*mark.own, *self.look]))
         return film
 
 

@@ -62,10 +62,17 @@
   {/each}
   {#each rows as row (row.mark.id)}
     {@const on = session.selection?.id === row.mark.id}
-    <div class="row" class:on class:hidden={row.kind !== "route" && !(row.mark as Timed).shown}>
+    <div
+      class="row"
+      class:on
+      class:also={session.also.includes(row.mark.id)}
+      class:hidden={row.kind !== "route" && !(row.mark as Timed).shown}
+    >
       <button
         class="pick"
-        onclick={() => {
+        onclick={(event) => {
+          if (event.shiftKey || event.ctrlKey || event.metaKey)
+            return session.choose(row.kind, row.mark.id, event.shiftKey);
           session.select({ kind: row.kind, id: row.mark.id });
           player.seek(row.whole);
         }}
@@ -113,6 +120,9 @@
     display: flex;
     border-bottom: 1px solid var(--rule);
     border-left: 3px solid transparent;
+  }
+  .row.also {
+    background: #dfeeeb;
   }
   .pick {
     flex: 1;

@@ -25,7 +25,10 @@
   const groups = $derived([...new Set(session.marks.map(({ mark }) => mark.group).filter(Boolean))]);
 </script>
 
-<PanelHead {title} {sub}>
+<PanelHead
+  {title}
+  sub={session.also.length ? `${session.chosen.length} chosen: what is set here is set for all of them` : sub}
+>
   {@render children?.()}
   <Button onclick={() => session.duplicateMark(of)} title="Another one like it, with its times and its look (Ctrl D)"
     >Duplicate</Button

@@ -57,7 +57,7 @@
       class="icon"
       title="Take off the ground"
       aria-label="Take {region.name} off the ground"
-      onclick={() => session.act({ act: "remove_mark", mark: region.id })}><Icon name="bin" size={14} /></button
+      onclick={() => session.act({ act: "remove_marks", marks: [region.id] })}><Icon name="bin" size={14} /></button
     >
   </div>
 {/each}

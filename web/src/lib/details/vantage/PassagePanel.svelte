@@ -28,7 +28,13 @@
   const near = (a: number, b: number) => Math.abs(a - b) < 1e-6;
   const setsOff = $derived(starts.find((one) => near(one.x, ease.x1) && near(one.y, ease.y1))?.name ?? "Free");
   const comesIn = $derived(starts.find((one) => near(1 - one.x, ease.x2) && near(1 - one.y, ease.y2))?.name ?? "Free");
-  const others = $derived(session.chosen.length > 1 ? session.chosen.length : film.vantages.length - 1);
+  /** How many passages an edit is for, and whether they differ in what is shown of this one. */
+  const many = $derived(session.passages.length);
+  const differ = $derived({
+    manner: session.differs(`${path}/manner`),
+    ease: session.differs(`${path}/ease`),
+    duration: session.differs(`${path}/duration`),
+  });
 
   const manners: { value: Kind; label: string; hint: string }[] = [
     { value: "glide", label: "Glide", hint: "Straight to its goal, at an even rate" },
@@ -50,7 +56,8 @@
         session.notice = "There is no route to follow yet. Click its points on the chart; Enter ends it.";
         return;
       }
-      return session.act({ act: "follow_route", vantage: vantage.id, route: route.id });
+      for (const id of session.passages) await session.act({ act: "follow_route", vantage: id, route: route.id });
+      return;
     }
     await session.patch([{ op: "replace", path: `${path}/manner`, value: { kind: value } }], `Manner ${value}`);
   }
@@ -76,36 +83,47 @@
     if (start) void putEase({ ...ease, x2: 1 - start.x, y2: 1 - start.y, speed: [] }, "Comes in");
   }
 
-  /** This ease for the passages of all chosen vantages, or of all there are. */
-  function easeOthers() {
-    const some = session.chosen.length > 1 ? session.chosen : film.vantages.map((one) => one.id);
+  /** This ease for the passages of all vantages. */
+  function easeAll() {
     void session.patch(
-      film.vantages.flatMap((one, k) =>
-        some.includes(one.id) ? [{ op: "replace" as const, path: `/vantages/${k}/passage/ease`, value: ease }] : [],
-      ),
-      "Ease of several",
+      film.vantages.map((_, k) => ({ op: "replace" as const, path: `/vantages/${k}/passage/ease`, value: ease })),
+      "Ease of all",
     );
   }
 
+  /** Each passage keeps its time, and is given it otherwise. */
   function setUnit(unit: "seconds" | "frames" | "natural" | "before") {
-    const seconds = passage.frames / rate;
-    const value = {
-      frames: passage.frames,
-      seconds: Number(seconds.toFixed(3)),
-      natural: Number(Math.max(passage.pace, 0.01).toFixed(3)),
-      before: 1,
-    }[unit];
-    void session.patch([{ op: "replace", path: `${path}/duration`, value: { unit, value } }], "Duration");
+    const steps = session.plan!.passages.flatMap((one, k) => {
+      if (!session.passages.includes(one.vantage)) return [];
+      const value = {
+        frames: one.frames,
+        seconds: Number((one.frames / rate).toFixed(3)),
+        natural: Number(Math.max(one.pace, 0.01).toFixed(3)),
+        before: 1,
+      }[unit];
+      return [{ op: "replace" as const, path: `/vantages/${k}/passage/duration`, value: { unit, value } }];
+    });
+    void session.patch(steps, "Duration");
+  }
+
+  /** The speed itself, drawn in the profile, where the passage then has room. */
+  async function drawSpeed() {
+    await session.act({ act: "draw_speed", vantage: vantage.id, points: 7 });
+    session.showFrames = [passage.start, passage.start + passage.frames];
   }
   const unitLabel = { natural: "doublings/s", seconds: "s", frames: "frames", before: "times" };
 </script>
 
 <div class="to">
-  <b>Passage to {index + 2}</b>
-  <span>{next.name}, {length(passage.distance, ground).join(" ")} away</span>
+  <b>{many > 1 ? `${many} passages` : `Passage from ${index + 1} to ${index + 2}`}</b>
+  <span
+    >{many > 1
+      ? "what is set here is set for all of them"
+      : `${next.name}, ${length(passage.distance, ground).join(" ")} away`}</span
+  >
 </div>
 <div class="manner">
-  <Segments label="Manner" camera tight options={manners} value={kind} onchange={setManner} />
+  <Segments label="Manner" camera tight options={manners} value={differ.manner ? null : kind} onchange={setManner} />
 </div>
 <MannerSettings {vantage} {index} {passage} />
 {#if kind !== "cut"}
@@ -113,7 +131,7 @@
     <div class="ease">
       <Select
         label="Ease"
-        caption="Ease"
+        caption={differ.ease ? "Ease (differ)" : "Ease"}
         value={passage.ease_name}
         options={named(
           (session.choices?.eases ?? []).map((one) => one.name),
@@ -147,7 +165,8 @@
       </div>
       <div class="two">
         <Cell
-          label={duration.unit === "natural" ? "Pace" : duration.unit === "before" ? "Pace of the last" : "Duration"}
+          label={(duration.unit === "natural" ? "Pace" : duration.unit === "before" ? "Pace of the last" : "Duration") +
+            (differ.duration ? " (differ)" : "")}
           value={duration.value}
           text={duration.unit === "frames" ? `${Math.round(duration.value)}` : digits(duration.value)}
           unit={unitLabel[duration.unit]}
@@ -205,16 +224,15 @@
   </div>
   <div class="acts">
     <Button
-      onclick={() =>
-        ease.speed.length
-          ? putEase({ ...ease, speed: [] }, "Ease by handles")
-          : session.act({ act: "draw_speed", vantage: vantage.id, points: 7 })}
+      onclick={() => (ease.speed.length ? putEase({ ...ease, speed: [] }, "Ease by handles") : drawSpeed())}
       title="The speed itself as a curve, drawn in the pace strip of the profile"
       >{ease.speed.length ? "Back to handles" : "Draw its speed"}</Button
     >
-    <Button disabled={others < 2} onclick={easeOthers} title="Gives this ease to those passages too"
-      >Ease {session.chosen.length > 1 ? `of the ${others} chosen` : `of all ${others}`}</Button
-    >
+    {#if many < 2}
+      <Button disabled={film.vantages.length < 3} onclick={easeAll} title="Gives this ease to all passages"
+        >Ease of all {film.vantages.length - 1}</Button
+      >
+    {/if}
   </div>
 {/if}
 

@@ -3,6 +3,7 @@
   import { player } from "../../film/player.svelte";
   import { newId, session } from "../../film/session.svelte";
   import { length } from "../../format";
+  import Button from "../../ui/Button.svelte";
   import Cells from "../../ui/Cells.svelte";
   import Icon from "../../ui/Icon.svelte";
   import Segments from "../../ui/Segments.svelte";
@@ -19,21 +20,18 @@
   const index = $derived(film?.vantages.findIndex((vantage) => vantage.id === session.selection?.id) ?? -1);
   const vantage = $derived(index >= 0 ? film!.vantages[index]! : null);
   const laid = $derived(index >= 0 ? plan!.vantages[index]! : null);
-  const passage = $derived(plan?.passages[index] ?? null);
+  const passage = $derived(plan?.passages[session.passage] ?? null);
+  /** Whether a passage itself is chosen, and not one of its vantages. */
+  const onWay = $derived(session.selection?.kind === "passage" && passage !== null);
   const last = $derived(index === (film?.vantages.length ?? 0) - 1);
   const plain = $derived(film?.ground.kind === "plain");
   const kilo = $derived(vantage && length(vantage.span, film!.ground.kind)[1] === "km" ? 1000 : 1);
   const path = $derived(`/vantages/${index}`);
   const route = $derived(session.mark?.kind === "route" ? (session.mark as Found<"route">) : undefined);
 
-  /** The other vantages that are chosen: a number that is set is set for all of them. */
-  const others = $derived(
-    (film?.vantages ?? []).map((of, at) => ({ of, at })).filter(({ of }) => session.also.includes(of.id)),
-  );
-  const shared = (field: "span" | "tilt" | "heading" | "roll" | "focal" | "hold") => ({
+  /** A number of the vantage: where it stands, and what it is. */
+  const number = (field: "span" | "tilt" | "heading" | "roll" | "focal" | "hold") => ({
     path: `${path}/${field}`,
-    also: others.map(({ at }) => `/vantages/${at}/${field}`),
-    differs: others.some(({ of }) => of[field] !== vantage![field]),
     value: vantage![field],
   });
 
@@ -46,6 +44,18 @@
     if (!target) return;
     session.select({ kind: "vantage", id: target.id });
     player.seek(plan!.vantages[to]!.start);
+  }
+
+  /** To the passage before or after the chosen one. */
+  function goOn(by: number) {
+    const other = plan!.passages[session.passage + by];
+    if (!other) return;
+    session.select({ kind: "passage", id: other.vantage });
+    player.seek(other.start);
+  }
+
+  function zoomTo() {
+    if (passage) session.showFrames = [passage.start, passage.start + Math.max(passage.frames, 1)];
   }
 
   async function duplicate() {
@@ -63,7 +73,23 @@
 </script>
 
 <section class="details" aria-label="Details">
-  {#if vantage && laid && film}
+  {#if onWay && film && passage}
+    <header data-part={passage.vantage}>
+      <span class="number">{session.passage + 1}</span><Icon name="right" size={13} /><span class="number after"
+        >{session.passage + 2}</span
+      >
+      <b class="way">{film.vantages[session.passage]!.name} to {film.vantages[session.passage + 1]!.name}</b>
+      {#if session.passages.length > 1}<span class="many">{session.passages.length} chosen</span>{/if}
+      <button title="Fill the profile with it" onclick={zoomTo}><Icon name="span" size={15} /></button>
+      <i></i>
+      <button title="The passage before" disabled={session.passage === 0} onclick={() => goOn(-1)}
+        ><Icon name="up" size={15} /></button
+      >
+      <button title="The passage after" disabled={session.passage > plan!.passages.length - 2} onclick={() => goOn(1)}
+        ><Icon name="down" size={15} /></button
+      >
+    </header>
+  {:else if vantage && laid && film}
     <header data-part={vantage?.id}>
       <span class="number">{index + 1}</span>
       <input
@@ -112,7 +138,7 @@
         />
       {/each}
       <Field
-        {...shared("span")}
+        {...number("span")}
         {...session.numberOf("Vantage", "span")}
         label="Ground span"
         icon="span"
@@ -123,18 +149,18 @@
         places={6}
         ontouch={show}
       />
-      <Field {...shared("tilt")} {...session.numberOf("Vantage", "tilt")} icon="tilt" ontouch={show} />
+      <Field {...number("tilt")} {...session.numberOf("Vantage", "tilt")} icon="tilt" ontouch={show} />
       <Field
-        {...shared("heading")}
+        {...number("heading")}
         {...session.numberOf("Vantage", "heading")}
         step={1}
         icon="heading"
         ontouch={show}
       />
-      <Field {...shared("roll")} {...session.numberOf("Vantage", "roll")} icon="roll" ontouch={show} />
-      <Field {...shared("focal")} {...session.numberOf("Vantage", "focal")} icon="lens" ontouch={show} />
+      <Field {...number("roll")} {...session.numberOf("Vantage", "roll")} icon="roll" ontouch={show} />
+      <Field {...number("focal")} {...session.numberOf("Vantage", "focal")} icon="lens" ontouch={show} />
       <Field
-        {...shared("hold")}
+        {...number("hold")}
         {...session.numberOf("Vantage", "hold")}
         label={laid.flows ? "Hold (passed over)" : "Hold"}
         icon="hold"
@@ -181,7 +207,23 @@
   {:else if session.sheetTab === "time"}<TimePanel />
   {:else if session.sheetTab === "recipes"}<RecipePanel />
   {:else if session.sheetTab === "order"}<VantageList />
-  {:else if vantage && passage}<PassagePanel {vantage} {index} {passage} />
+  {:else if vantage && passage && film}
+    {#if !onWay && index > 0 && !last}
+      <div class="sides">
+        <Segments
+          label="Which passage"
+          tight
+          options={[
+            { value: "leads", label: `From ${index}`, hint: "The passage that leads here" },
+            { value: "leaves", label: `To ${index + 2}`, hint: "The passage that leaves from here" },
+          ]}
+          value={session.side}
+          onchange={(side) => (session.side = side)}
+        />
+        <Button onclick={zoomTo} title="Fill the profile with this passage">Zoom to it</Button>
+      </div>
+    {/if}
+    <PassagePanel vantage={film.vantages[session.passage]!} index={session.passage} {passage} />
   {:else if vantage}<p>The film ends here. A further vantage makes a passage from this one.</p>
   {:else}<VantageList />{/if}
 </section>
@@ -221,6 +263,28 @@
     height: 22px;
     border-radius: 2px;
     padding: 0 3px;
+  }
+  .number.after {
+    margin: 0 6px 0 0;
+  }
+  header .number:has(+ :global(svg)) {
+    margin-right: 0;
+  }
+  .way {
+    flex: 1;
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    font-weight: 660;
+  }
+  .sides {
+    display: flex;
+    gap: 8px;
+    padding: 6px 12px 0;
+  }
+  .sides :global(.segments) {
+    flex: 1;
   }
   .name:hover {
     background: var(--desk);

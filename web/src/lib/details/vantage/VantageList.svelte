@@ -18,7 +18,7 @@
   /** A vantage at a place, as wide as the place wants. */
   async function goTo(place: Place) {
     const id = newId();
-    const after = session.chosen[session.chosen.length - 1] ?? null;
+    const after = session.after;
     const width = place.size * 1.6;
     const height = (width * film!.frame.height) / film!.frame.width;
     if (
@@ -89,7 +89,9 @@
       >
         <button
           onclick={(event) =>
-            event.shiftKey || event.ctrlKey || event.metaKey ? session.choose(vantage.id, event.shiftKey) : pick(index)}
+            event.shiftKey || event.ctrlKey || event.metaKey
+              ? session.choose("vantage", vantage.id, event.shiftKey)
+              : pick(index)}
           ondblclick={() => laid && session.showOutline([...laid.outline, [laid.eye[0], laid.eye[1]]], 1.3)}
         >
           <span class="number">{index + 1}</span>
