@@ -108,7 +108,11 @@ def _symbol(name: str, half: float) -> tuple[skia.Path, float]:
     if name in ("ring", "target"):
         path.addCircle(0, 0, half * 0.82)
         if name == "target":
-            path.addCircle(0, 0, half * 0.12)
+            # A star of short lines, whose round ends make it a dot: a ring as small as it is wide would have a hole.
+            for k in range(6):
+                x, y = half * 0.1 * math.cos(k * math.pi / 6), half * 0.1 * math.sin(k * math.pi / 6)
+                path.moveTo(-x, -y)
+                path.lineTo(x, y)
         return path, half * 0.3
     if name == "dot":
         path.addCircle(0, 0, half * 0.8)

@@ -13,10 +13,12 @@ import numpy as np
 import skia
 from numpy.typing import NDArray
 
+from yaila.core.camera import NEAR
 from yaila.core.film import Region
 from yaila.core.film.scene import Present
 from yaila.core.marks import RegionLook
 from yaila.core.picture.canvas import filled, image_of, line, matrix_of, polygon, softened, through
+from yaila.core.picture.dashes import grid_over
 from yaila.core.picture.reveals import only_uncovered
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.time import smoothstep
@@ -151,33 +153,53 @@ class _Outline:
         canvas.restore()
 
     def _hatch(self, canvas: skia.Canvas, path: skia.Path) -> None:
-        """Lines at 45 degrees that lie on the ground: they start at its middle and keep their distance there."""
+        """Lines from south-west to north-east that lie on the ground and stay there: only so many of them are drawn
+        that they keep about their distance in the frame."""
         look, step = self.look, self.look.hatch * self.scale
-        if step < FINEST_HATCH:
+        bounds = path.getBounds()
+        if not bounds.intersect(skia.Rect(-50, -50, self.view.size.width + 50, self.view.size.height + 50)):
+            return
+        middle = np.array(self.present.mark.place)
+        depth = max(float(self.view.seen(middle[None], self.lift)[0, 2]), NEAR)
+        size = step * depth / self.view.pixels_per_unit
+        # Across the lines and along them, from the middle of the region, as far as both it and the frame go.
+        turn = np.array([[1.0, 1.0], [-1.0, 1.0]]) / np.sqrt(2)
+        own = (np.concatenate(self.rings) - middle) @ turn
+        seen = (self.view.pose.ground_outline(self.view.whole) - middle) @ turn
+        room = 0.1 * float(np.ptp(seen, axis=0).max())
+        low = np.maximum(own.min(axis=0), seen.min(axis=0) - room)
+        high = np.minimum(own.max(axis=0), seen.max(axis=0) + room)
+        if (low >= high).any():
+            return
+        at, there = grid_over(float(low[0]), float(high[0]), size)
+        if step < FINEST_HATCH or not len(at):
             # Lines too fine to be told apart are a tint.
             canvas.drawPath(path, filled(look.hatch_colour, HATCHED))
             return
-        bounds = path.getBounds()
-        size = self.view.size
-        if not bounds.intersect(skia.Rect(-50, -50, size.width + 50, size.height + 50)):
-            return
-        u, v, w = self.view.seen(np.array([self.present.mark.place]), self.lift)[0].tolist()
-        start = (u / w + v / w) if w > 1e-6 else 0.0
-        first, last = bounds.left() + bounds.top(), bounds.right() + bounds.bottom()
-        stroke = line(look.hatch_colour, max(step * HATCHED, 0.6))
-        k = np.ceil((first - start) / step)
-        while start + k * step < last:
-            total = start + k * step
-            canvas.drawLine(total - bounds.top(), bounds.top(), total - bounds.bottom(), bounds.bottom(), stroke)
-            k += 1
+        lines = skia.Path()
+        for across, much in zip(at.tolist(), there.tolist(), strict=True):
+            half = max(size * HATCHED, 0.6 * depth / self.view.pixels_per_unit) / 2 * much
+            if half > 0:
+                (a, b), (c, d) = (across - half, across + half), (low[1], high[1])
+                corners = np.array([(a, c), (b, c), (b, d), (a, d)]) @ turn.T
+                lines.addPath(polygon(corners + middle - self.view.target, True))
+        canvas.drawPath(through(lines, self.view.plane(self.lift)), filled(look.hatch_colour))
 
     def _shadow(self, canvas: skia.Canvas) -> None:
-        canvas.save()
-        canvas.clipPath(self.path, skia.ClipOp.kDifference, True)
         away = self.look.shadow * self.scale * 0.7
-        canvas.translate(away, away)
         shade = filled("#000000", self.look.shadow_opacity * self.strength)
-        canvas.drawPath(self.path, softened(shade, max(self.look.shadow * self.scale * 0.5, 0.1)))
+        fallen = skia.Path(self.path)
+        fallen.offset(away, away)
+        # None falls on itself: with a soft edge as softly as that melts.
+        soft = self.look.soft * self.scale / 2
+        canvas.saveLayer(None, None) if soft else canvas.save()
+        if not soft:
+            canvas.clipPath(self.path, skia.ClipOp.kDifference, True)
+        canvas.drawPath(fallen, softened(shade, max(self.look.shadow * self.scale * 0.5, 0.1)))
+        if soft:
+            own = softened(filled("#000000"), soft)
+            own.setBlendMode(skia.BlendMode.kDstOut)
+            canvas.drawPath(self.path, own)
         canvas.restore()
 
     def _lifted(self, canvas: skia.Canvas, ground: NDArray[np.uint8]) -> None:

@@ -16,6 +16,7 @@ from yaila.core.camera import NEAR, View
 from yaila.core.film.scene import DrawnRoute
 from yaila.core.ground.curve import Curve
 from yaila.core.picture.canvas import filled, line, line_path, polygon, softened, through
+from yaila.core.picture.dashes import MOST, pieces_along, stray
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.picture.travellers import travelling
 
@@ -32,23 +33,18 @@ BLENDS = {
 CAPS = {"round": skia.Paint.kRound_Cap, "flat": skia.Paint.kButt_Cap, "square": skia.Paint.kSquare_Cap}
 
 
-WAVES = ((1.0, 0.55), (2.3, 0.3), (5.1, 0.15))
-"""How often, beside its slowest swing, a wobbling line strays, and how far."""
-
-SWINGS = 13
-"""Slow swings of a wobbling line over the whole route."""
+FINE = 0.003
+"""How far apart the points of a line are at the most, in spans."""
 
 SHADES = 64
 """Steps in which a colour runs over to another along a whole route."""
 
 
 class _Part(NamedTuple):
-    """A part of a line as it is drawn: lengths along it, its places on the ground there, and how long the line is up to
-    it, frame pixels, or ground units where it lies on the ground. Dashes go on from there."""
+    """A part of a line as it is drawn: lengths along it, and its places on the ground there."""
 
     ways: NDArray[np.float64]
     places: NDArray[np.float64]
-    before: float
 
     def cut(self, first: float, last: float) -> NDArray[np.float64]:
         """Its places from one length to another."""
@@ -70,24 +66,27 @@ class _Pen:
         self.on_ground = on_ground
 
     def strayed(self, ways: NDArray[np.float64], places: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Where a wobbling hand puts the places of the line at lengths along it, in order."""
-        curve, stroke = self.curve, self.stroke
-        if not stroke.wobble or curve.length == 0 or len(ways) < 2:
+        """Where a wobbling hand puts the places of the line at lengths along it."""
+        if not self.stroke.wobble or self.curve.length == 0 or not len(ways):
             return places
-        slow = ways / curve.length * SWINGS * 2 * np.pi
-        often, share = (np.array(column)[:, None] for column in zip(*WAVES, strict=True))
-        stray = (share * np.sin(slow * often + often)).sum(axis=0)
-        ahead = np.gradient(places, axis=0)
+        # The bearing is that of the curve itself, so that it is the same however much of the line is drawn.
+        step = self.curve.length * 1e-4
+        there = np.clip(ways, step, self.curve.length - step)
+        ahead = self.curve.along(there + step) - self.curve.along(there - step)
         ahead /= np.maximum(np.linalg.norm(ahead, axis=1, keepdims=True), 1e-12)
-        reach = stroke.wobble * self.ratio / self.view.pixels_per_unit
-        return np.asarray(places + np.column_stack([ahead[:, 1], -ahead[:, 0]]) * (stray * reach)[:, None])
+        pixel = self.ratio / self.view.pixels_per_unit
+        off = stray(ways, pixel) * self.stroke.wobble * pixel
+        return np.asarray(places + np.column_stack([ahead[:, 1], -ahead[:, 0]]) * off[:, None])
 
     def fine(self, first: float, last: float) -> NDArray[np.float64]:
-        """Lengths from one to another, close enough together for this frame; the knots are among them."""
-        count = int(min(max((last - first) / (self.view.pose.span * 0.004), 32), MOST_POINTS))
+        """Lengths from one to another, close enough together for this frame; the knots are among them. They lie on one
+        grid from the route's start on, however much of it is drawn, or a line would shimmer while it grows."""
+        step = 2.0 ** math.floor(math.log2(self.view.pose.span * FINE))
+        step = max(step, 2.0 ** math.ceil(math.log2(max((last - first) / MOST_POINTS, 1e-12))))
+        grid = np.arange(math.ceil(first / step), math.floor(last / step) + 1) * step
         knots = self.curve.knots
         inner = knots[(knots > first) & (knots < last)]
-        return np.unique(np.concatenate([np.linspace(first, last, count), inner]))
+        return np.unique(np.concatenate([[first], grid[(grid > first) & (grid < last)], inner, [last]]))
 
     def parts(self, first: float, last: float) -> list[_Part]:
         """The parts of the line from one length to another that the frame can show."""
@@ -96,18 +95,16 @@ class _Pen:
         ends = self.curve.along(np.array([first, last]))
         ways = np.concatenate([[first], coarse[inner], [last]])
         found = []
-        for a, b, before in self._shown(np.concatenate([ends[:1], places[inner], ends[1:]])):
+        for a, b in self._shown(np.concatenate([ends[:1], places[inner], ends[1:]])):
             fine = self.fine(float(ways[a]), float(ways[b]))
             places = self.curve.about(fine)
-            for c, d, more in self._shown(places):
+            for c, d in self._shown(places):
                 part = fine[c : d + 1]
-                up_to = float(part[0] - first) if self.on_ground else before + more
-                found.append(_Part(part, self.strayed(part, places[c : d + 1]), up_to))
+                found.append(_Part(part, self.strayed(part, places[c : d + 1])))
         return found
 
-    def _shown(self, places: NDArray[np.float64]) -> list[tuple[int, int, float]]:
-        """Which stretches of a line through places come near the frame: first and last index, and how many frame pixels
-        it is long before."""
+    def _shown(self, places: NDArray[np.float64]) -> list[tuple[int, int]]:
+        """Which stretches of a line through places come near the frame: first and last index."""
         through = self.view.seen(places)
         front = through[:, 2] > NEAR
         at = np.where(front[:, None], through[:, :2] / np.where(front, through[:, 2], 1.0)[:, None], np.nan)
@@ -121,10 +118,28 @@ class _Pen:
         inside = both & ((high > -room) & (low < np.array(self.view.size) + room)).all(axis=1)
         # Where it passes the camera, the one end tells nothing of the other.
         near = inside | (front[:-1] ^ front[1:])
-        steps = np.where(both, np.nan_to_num(np.hypot(*np.diff(at, axis=0).T)), 0.0)
-        before = np.concatenate([[0.0], np.cumsum(steps)])
         edges = np.flatnonzero(np.diff(np.concatenate([[False], near, [False]]).astype(np.int8)))
-        return [(a, b, float(before[a])) for a, b in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)]
+        return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+
+    def dashes(self, part: _Part) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """The dashes or dots of a part: where on the line, how long (dots are not), ground units, and how much of each
+        is there, 0..1."""
+        stroke, (ways, places) = self.stroke, part
+        period = 2 + stroke.width * 0.5 / stroke.spacing if stroke.dash == "dashes" else 1.0
+        if self.on_ground:
+            size = stroke.spacing * self.unit
+            first = math.floor(ways[0] / (size * period))
+            middles = np.arange(first, min(ways[-1] // (size * period) + 1, first + MOST) + 1) * size * period
+            lengths, there = np.full(len(middles), size), np.ones(len(middles))
+        else:
+            seen = self.view.seen(places)
+            steps = np.hypot(*np.diff(seen[:, :2] / np.maximum(seen[:, 2:], NEAR), axis=0).T)
+            # Ground units for a frame pixel along the line, between its places.
+            units = np.diff(ways) / np.maximum(steps, 1e-9)
+            units = np.clip(units, 1e-12, 64 * self.view.pose.span / self.view.whole.width)
+            there_units = np.exp(np.interp(ways, (ways[:-1] + ways[1:]) / 2, np.log(units)))
+            middles, lengths, there = pieces_along(ways, stroke.spacing * self.unit * there_units, period)
+        return middles, lengths if stroke.dash == "dashes" else np.zeros(len(lengths)), there
 
     def path(self, places: NDArray[np.float64]) -> skia.Path:
         """The middle of the line through places, frame pixels, or about the target where it lies on the ground."""
@@ -132,24 +147,47 @@ class _Pen:
             return line_path(places, self.view)
         return polygon(places - self.view.target, False)
 
-    def shape(self, path: skia.Path, width: float, dashed: bool = True, before: float = 0.0) -> skia.Path:
-        """The line about its middle, ``width`` pixels of the look wide; ``before``: how long it is up to there."""
-        stroke = self.stroke
+    def middle(self, part: _Part) -> skia.Path | list[tuple[float, float, float]]:
+        """The middle of a part as it is stroked, in the units of :meth:`path`; of dots where they are, and how
+        large."""
+        if self.stroke.dash not in ("dashes", "dots"):
+            return self.path(part.places)
+        middles, lengths, there = self.dashes(part)
+        first = np.maximum(middles - lengths / 2, part.ways[0])
+        last = np.minimum(middles + lengths / 2, part.ways[-1])
+        kept = (there > 0.02) & (last >= first)
+        first, last = first[kept], last[kept]
+        ways = np.unique(np.concatenate([part.ways, first, last]))
+        places = np.column_stack([np.interp(ways, part.ways, axis) for axis in part.places.T])
+        if self.on_ground:
+            points, front = places - self.view.target, np.ones(len(places), bool)
+        else:
+            seen = self.view.project(places)
+            points, front = seen[:, :2], seen[:, 2] > NEAR
+        begins, ends = np.searchsorted(ways, first), np.searchsorted(ways, last)
+        if self.stroke.dash == "dots":
+            dots = zip(points[begins].tolist(), there[kept].tolist(), front[begins].tolist(), strict=True)
+            return [(u, v, size) for (u, v), size, before in dots if before]
+        made, spots = skia.Path(), [skia.Point(u, v) for u, v in points.tolist()]
+        for begin, end in zip(begins.tolist(), ends.tolist(), strict=True):
+            if front[begin : end + 1].all():
+                made.addPoly(spots[begin : end + 1], False)
+        return made
+
+    def shape(self, middle: skia.Path | list[tuple[float, float, float]], width: float) -> skia.Path:
+        """A line about its middle, ``width`` pixels of the look wide."""
+        made = skia.Path()
+        if isinstance(middle, list):
+            for u, v, size in middle:
+                made.addCircle(u, v, width * self.unit * size / 2)
+            return through(made, self.view.plane()) if self.on_ground else made
         paint = line("#000000", width * self.unit)
-        paint.setStrokeCap(CAPS[stroke.caps])
-        spacing = stroke.spacing * self.unit
-        if dashed and stroke.dash == "dashes":
-            gap = spacing + stroke.width * self.unit * 0.5
-            paint.setPathEffect(skia.DashPathEffect.Make([spacing, gap], before % (spacing + gap)))
-        elif dashed and stroke.dash == "dots":
-            paint.setStrokeCap(skia.Paint.kRound_Cap)
-            paint.setPathEffect(skia.DashPathEffect.Make([spacing * 1e-3, spacing], before % (spacing * 1.001)))
-        shape = skia.Path()
+        paint.setStrokeCap(CAPS[self.stroke.caps])
         if not self.on_ground:
-            paint.getFillPath(path, shape)
-            return shape
-        paint.getFillPath(path, shape, None, self.view.pixels_per_unit)
-        return through(shape, self.view.plane())
+            paint.getFillPath(middle, made)
+            return made
+        paint.getFillPath(middle, made, None, self.view.pixels_per_unit)
+        return through(made, self.view.plane())
 
     def draw(self, canvas: skia.Canvas, first: float, last: float) -> None:
         """Draw the line from one length along it to another."""
@@ -157,10 +195,10 @@ class _Pen:
             self._draw(canvas, part)
 
     def _draw(self, canvas: skia.Canvas, part: _Part) -> None:
-        stroke, path = self.stroke, self.path(part.places)
+        stroke, middle = self.stroke, self.middle(part)
 
         def shape(width: float) -> skia.Path:
-            return self.shape(path, width, before=part.before)
+            return self.shape(middle, width)
 
         if stroke.shadow:
             fallen = shape(stroke.width + 2 * stroke.edge)
@@ -168,7 +206,7 @@ class _Pen:
             fallen.offset(away, away)
             canvas.drawPath(fallen, softened(filled("#000000", 0.5), stroke.shadow * self.ratio * 0.4))
         if stroke.glow:
-            light = self.shape(path, stroke.width + stroke.glow, dashed=False)
+            light = self.shape(self.path(part.places), stroke.width + stroke.glow)
             canvas.drawPath(light, softened(filled(stroke.colour), stroke.glow * self.ratio * 0.5))
         if stroke.edge:
             canvas.drawPath(shape(stroke.width + 2 * stroke.edge), filled(stroke.edge_colour))
@@ -179,7 +217,16 @@ class _Pen:
             # What runs in its middle is taken out again.
             gone = filled("#000000")
             gone.setBlendMode(skia.BlendMode.kDstOut)
-            canvas.drawPath(shape(stroke.width * 0.4), gone)
+            canvas.drawPath(self._between_ends(part, stroke.width * 0.4), gone)
+
+    def _between_ends(self, part: _Part, width: float) -> skia.Path:
+        """The room between the two lines of a double one, which is open at both ends: it reaches beyond their caps."""
+        places = part.places
+        reach = self.stroke.width * self.ratio / self.view.pixels_per_unit
+        ends = [places[0] - places[1], places[-1] - places[-2]] if len(places) > 1 else []
+        first, last = (end / max(float(np.hypot(*end)), 1e-12) * reach for end in ends)
+        longer = np.concatenate([[places[0] + first], places, [places[-1] + last]])
+        return self.shape(self.path(longer), width)
 
     def _colour(self, canvas: skia.Canvas, shape: skia.Path, part: _Part) -> None:
         stroke, length = self.stroke, max(self.curve.length, 1e-12)
@@ -197,8 +244,7 @@ class _Pen:
             paint = filled(_between(stroke.colour, stroke.end_colour, share))
             paint.setBlendMode(skia.BlendMode.kSrcATop)
             over = 0.0 if k == count - 1 else (b - a) * 0.1
-            shade = self.path(part.cut(a, b + over))
-            canvas.drawPath(self.shape(shade, stroke.width * 1.3, dashed=False), paint)
+            canvas.drawPath(self.shape(self.path(part.cut(a, b + over)), stroke.width * 1.3), paint)
         canvas.restore()
 
 
@@ -250,7 +296,8 @@ def _draw(drawn: DrawnRoute, view: View, easel: Easel) -> None:
 def _head(canvas: skia.Canvas, drawn: DrawnRoute, pen: _Pen, way: float, sign: int) -> None:
     stroke = drawn.look
     back = pen.view.pose.span * 0.004 * sign
-    (u0, v0, w0), (u1, v1, w1) = pen.view.project(drawn.route.curve.along(np.array([way - back, way]))).tolist()
+    ways = np.array([way - back, way])
+    (u0, v0, w0), (u1, v1, w1) = pen.view.project(pen.strayed(ways, drawn.route.curve.along(ways))).tolist()
     if w0 <= NEAR or w1 <= NEAR:
         return
     wide = stroke.width * pen.ratio / (w1 if pen.on_ground else 1.0)

@@ -12,7 +12,7 @@ import skia
 from yaila.core.camera import NEAR
 from yaila.core.film.scene import DrawnRoute
 from yaila.core.marks.travellers import PATHS, UPRIGHT, Traveller
-from yaila.core.picture.canvas import filled, line, softened
+from yaila.core.picture.canvas import filled, line, polygon, softened
 from yaila.core.picture.markers import draw_sign
 from yaila.core.picture.stage import Easel, Piece, Stage
 
@@ -59,7 +59,8 @@ class _Ride:
         if traveller.trail:
             self._trail(canvas)
         if traveller.shadow:
-            self._cast(canvas, path, (u, v), w, half)
+            turn = _turn(traveller, 1.0, (u0, v0), (u1, v1))
+            self._cast(canvas, path, (u, v), w, half, turn)
         if traveller.symbol == "picture":
             canvas.save()
             canvas.translate(u, v)
@@ -76,7 +77,7 @@ class _Ride:
             canvas.drawPath(whole, filled(traveller.edge_colour))
         canvas.drawPath(path, filled(traveller.colour))
 
-    def _cast(self, canvas: skia.Canvas, path: skia.Path, at: XY, depth: float, half: float) -> None:
+    def _cast(self, canvas: skia.Canvas, path: skia.Path, at: XY, depth: float, half: float, turn: skia.Matrix) -> None:
         """Its shadow: where the light throws it on the ground, softer and paler the higher it is."""
         place = self.places[1] + self.stage.light.fall * float(self.heights[1])
         (u, v, w) = self.view.project(place[None])[0].tolist()
@@ -84,6 +85,21 @@ class _Ride:
             return
         shrunk = depth / w
         least = self.traveller.size * self.view.scale * 0.05
+        away = math.hypot(u - at[0], v - at[1])
+        soft = least + 0.08 * away
+        dark = self.traveller.shadow / (1 + away / max(6 * half, 1e-6))
+        if self.traveller.symbol == "picture":
+            # What is see-through in a picture casts none.
+            shade = skia.Paint(Alphaf=dark)
+            shade.setColorFilter(skia.ColorFilters.Blend(skia.ColorBLACK, skia.BlendMode.kSrcIn))
+            shade.setImageFilter(skia.ImageFilters.Blur(soft, soft))
+            canvas.saveLayer(None, shade)
+            canvas.translate(u + least, v + least)
+            canvas.scale(shrunk, shrunk)
+            canvas.concat(turn)
+            draw_sign(canvas, self.stage.kit.sign(self.traveller.picture), half)
+            canvas.restore()
+            return
         fallen = skia.Path()
         path.transform(
             skia.Matrix.Translate(u + least, v + least)
@@ -92,26 +108,46 @@ class _Ride:
             fallen,
         )
         fallen.setFillType(skia.PathFillType.kWinding)
-        away = math.hypot(u - at[0], v - at[1])
-        soft = least + 0.08 * away
-        dark = self.traveller.shadow / (1 + away / max(6 * half, 1e-6))
         canvas.drawPath(fallen, softened(filled("#000000", dark), soft))
 
     def _trail(self, canvas: skia.Canvas) -> None:
-        """A trail that narrows and fades behind it."""
-        curve, traveller, steps = self.drawn.route.curve, self.traveller, 24
-        back = np.linspace(0, traveller.trail / 100 * self.view.pose.span, steps + 1)
-        ways = np.clip(self.way - self.sign * back, 0, curve.length)
+        """A trail that narrows and fades behind it: one shape, and a fading laid over all of it."""
+        curve, traveller = self.drawn.route.curve, self.traveller
+        long = min(traveller.trail / 100 * self.view.pose.span, self.way if self.sign > 0 else curve.length - self.way)
+        if long <= 0:
+            return
+        share = np.linspace(0, 1, TRAIL_STEPS + 1)
+        ways = np.clip(self.way - self.sign * share * long, 0, curve.length)
         spots = self.view.project(curve.along(ways), traveller.height_at(ways, self.legs))
         if spots[:, 2].min() <= NEAR:
             return
-        points = [skia.Point(u, v) for u, v in spots[:, :2].tolist()]
-        for k in range(steps - 1, -1, -1):
-            share = 1 - k / steps
-            paint = line(traveller.colour, traveller.size * 0.22 * self.view.scale * share * self.drawn.aboard)
-            paint.setStrokeCap(skia.Paint.kButt_Cap)
-            paint.setAlphaf(0.7 * share**1.5)
-            canvas.drawLine(points[k], points[k + 1], paint)
+        middle = spots[:, :2]
+        ahead = np.gradient(middle, axis=0)
+        ahead /= np.maximum(np.linalg.norm(ahead, axis=1, keepdims=True), 1e-9)
+        side = np.column_stack([-ahead[:, 1], ahead[:, 0]])
+        # A route shorter than the trail has all of its trail, as far as it goes.
+        left = 1 - share * long / (traveller.trail / 100 * self.view.pose.span)
+        half = traveller.size * 0.11 * self.view.scale * self.drawn.aboard * left[:, None]
+        edges = np.concatenate([middle + side * half, (middle - side * half)[::-1]])
+        canvas.saveLayer(None, None)
+        canvas.drawPath(polygon(edges, True), filled(traveller.colour))
+        # Fading runs over from place to place: no step of it can be seen.
+        wide = half + 3
+        mesh = np.stack([middle + side * wide, middle - side * wide], axis=1).reshape(-1, 2)
+        alphas = np.repeat(0.7 * left**1.5, 2)
+        fading = skia.Vertices(
+            skia.Vertices.kTriangleStrip_VertexMode,
+            [skia.Point(u, v) for u, v in mesh.tolist()],
+            colors=[skia.Color4f(0, 0, 0, alpha).toColor() for alpha in alphas.tolist()],
+        )
+        keep = skia.Paint(Color=skia.ColorWHITE)
+        keep.setBlendMode(skia.BlendMode.kDstIn)
+        canvas.drawVertices(fading, keep, skia.BlendMode.kDst)
+        canvas.restore()
+
+
+TRAIL_STEPS = 48
+"""Places along a trail."""
 
 
 @lru_cache(maxsize=32)
@@ -135,13 +171,6 @@ def _turn(traveller: Traveller, half: float, before: XY, after: XY) -> skia.Matr
 
 def _turned(traveller: Traveller, half: float, before: XY, after: XY) -> skia.Path:
     path = skia.Path()
-    # A picture casts the shadow of a box.
-    drawing = _drawing(traveller.symbol) if traveller.symbol != "picture" else _box()
-    drawing.transform(_turn(traveller, half, before, after), path)
-    return path
-
-
-def _box() -> skia.Path:
-    path = skia.Path()
-    path.addRoundRect(skia.Rect(-0.7, -0.7, 0.7, 0.7), 0.3, 0.3)
+    if traveller.symbol != "picture":
+        _drawing(traveller.symbol).transform(_turn(traveller, half, before, after), path)
     return path
