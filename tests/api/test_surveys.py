@@ -166,16 +166,19 @@ def test_a_geotiff_and_a_picture_with_a_world_file_are_laid_true(server: Server,
     film = server.client.post("/api/films", json={}).json()["id"]
     assert send(server, film, tmp_path / "a.tif")["state"] == "done"
     picture = write_picture(tmp_path / "b.png", pixels)
-    assert send(server, film, picture, world="10\n0\n0\n-10\n433900\n221000", world_name="b.pgw")["state"] == "done"
+    world = {"world": "10\n0\n0\n-10\n433900\n221000", "world_name": "b.pgw"}
+    assert send(server, film, picture, **world, prj="EPSG:3857")["state"] == "done"
     first, second = server.client.get(f"/api/films/{film}").json()["film"]["plates"]
     assert first["fit"]["by"] == second["fit"]["by"] == "file"
     assert second["placement"]["x"] == pytest.approx(433895 + 1500)
-    # A fault in what comes beside it loses neither the film nor the plates there are.
-    shutil.copy(picture, tmp_path / "c.png")
-    bad = send(server, film, tmp_path / "c.png", world="10\n0\n0", world_name="c.pgw")
-    assert bad["state"] == "failed"
-    assert "six" in bad["message"]
-    assert len(server.client.get(f"/api/films/{film}").json()["film"]["plates"]) == 2
+    # A fault in what comes beside it does not keep the picture out: it is there to be laid, and what is wrong is said.
+    for name, beside, says in (("c", {"world": "10\n0\n0", "world_name": "c.pgw"}, "six"), ("d", world, ".prj")):
+        shutil.copy(picture, tmp_path / f"{name}.png")
+        found = send(server, film, tmp_path / f"{name}.png", **beside)
+        assert found["state"] == "done"
+        assert says in found["message"]
+    plates = server.client.get(f"/api/films/{film}").json()["film"]["plates"]
+    assert [plate["fit"]["by"] for plate in plates] == ["file", "file", "hand", "hand"]
 
 
 def test_the_practice_survey_is_the_same_every_time() -> None:

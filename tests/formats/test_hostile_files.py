@@ -29,8 +29,9 @@ from yaila.core.picture.kit import read_sign
 from yaila.core.type.faces import FOLDER, read_face
 from yaila.formats.bundle import read_bundle
 from yaila.formats.geojson import read_geojson
-from yaila.formats.georeferencing import read_geotiff, read_world
+from yaila.formats.georeferencing import read_world
 from yaila.formats.mbtiles import read_mbtiles
+from yaila.formats.rasters import take_in
 from yaila.formats.tracks import Track, read_tracks, write_gpx, write_kml
 from yaila.store import checked
 
@@ -131,10 +132,10 @@ KINDS: dict[str, tuple[Callable[[Path], bytes], Reader]] = {
         as_file("film.json", lambda path: checked(read_bundle(path, path.parent)[0])),
     ),
     "bundle": (bundle, as_file("a.yaila", lambda path: checked(read_bundle(path, path.parent)[0]))),
-    "geotiff": (geotiff, as_file("a.tif", lambda path: read_geotiff(path, "a.tif"))),
+    "geotiff": (geotiff, as_file("a.tif", lambda path: take_in(path, "a.tif", path.with_suffix(".straight.tif")))),
     "world": (
         lambda _: b"10.0\n0.0\n0.0\n-10.0\n500000.0\n5300000.0\n",
-        lambda data, _: read_world(data.decode("latin-1"), None, "a.wld"),
+        lambda data, _: read_world(data.decode("latin-1"), "EPSG:32633", "a.wld"),
     ),
     "mbtiles": (mbtiles, as_file("a.mbtiles", lambda path: read_mbtiles(path, "a", path.parent, path.parent / "t"))),
     "png": (picture(".png"), as_file("a.png", built)),

@@ -92,7 +92,7 @@ async def receive_picture(
                 georeference=outcome.get("georeference"),
                 holes=holes,
             )
-            desk.conclude(job, [act], f"Lay {act.name}")
+            desk.conclude(job, [act], f"Lay {act.name}", outcome.get("told", ""))
 
     desk.farm.start(job, "import", lay)
     return job_of(desk.store.jobs.get(job))

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
+from typing import Any
 
+from yaila.core.errors import BadGeoreference
 from yaila.core.ground.georeference import Georeference
 from yaila.farm.pulse import Pulse, work
-from yaila.formats.georeferencing import is_tiff, read_geotiff, read_world
+from yaila.formats.georeferencing import is_tiff, read_world
 from yaila.formats.mbtiles import is_mbtiles, read_mbtiles
+from yaila.formats.rasters import take_in
 from yaila.store import Store
 from yaila.store.pictures import sha256_of
 
@@ -20,19 +23,26 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
     sidecar = row.settings.get("world")
     store.jobs.note(job, total=100)
     # What a file says of its place is read before the picture, so that a fault in it loses nothing.
-    place: Georeference | None
+    place: Georeference | None = None
     holes: tuple[tuple[int, int, int, int], ...] = ()
-    name = row.name
+    name, told = row.name, ""
     if is_mbtiles(file):
         name = f"{Path(row.name).stem}.tif"
         with store.room(job) as folder:
             stitched = file.with_suffix(".stitched")
             place, holes = read_mbtiles(file, row.name, folder, stitched)
         stitched.replace(file)
-    elif sidecar:
-        place = read_world(sidecar, row.settings.get("prj"), row.settings.get("world_name", row.name))
     else:
-        place = read_geotiff(file, row.name) if is_tiff(file) else None
+        given = None
+        if sidecar:
+            given, told = _beside(row.settings, row.name)
+        if given or is_tiff(file):
+            with store.room(job) as folder:
+                taken = take_in(file, row.name, folder / "straight.tif", given)
+                place, told = taken.place, f"{told} {taken.told}".strip()
+                if taken.anew:
+                    name = f"{Path(row.name).stem}.tif"
+                    (folder / "straight.tif").replace(file)
     sha256 = sha256_of(file)
     lost = store.pictures.known(sha256) and not store.pictures.has(sha256)
     picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)), job=job, sha256=sha256)
@@ -41,8 +51,17 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
         "georeference": place.model_dump() if place else None,
         "holes": holes,
         "mended": lost,
+        "told": told,
     }
     store.jobs.note(job, settings=row.settings | found, done=99)
+
+
+def _beside(settings: dict[str, Any], name: str) -> tuple[Georeference | None, str]:
+    """Where a file beside a picture says that it lies. One that says nothing of use does not keep the picture out."""
+    try:
+        return read_world(settings["world"], settings.get("prj"), settings.get("world_name", name)), ""
+    except BadGeoreference as error:
+        return None, str(error)
 
 
 if __name__ == "__main__":

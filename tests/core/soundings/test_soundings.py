@@ -222,3 +222,11 @@ def test_checks_keep_pace(post: Film) -> None:
     soundings_of(post)
     # The goal is 1,500 frames in two seconds; a busy machine gets some slack.
     assert quickest(lambda: soundings_of(post), runs=3) / len(budget_of(post).frames) * 1500 < 4
+
+
+def test_a_plate_that_lets_a_little_through_everywhere_is_told_of() -> None:
+    film = Film(plates=[plate("Thin", 0, 0, 1, (4000, 4000))], vantages=[rest(0, 0, 1920)])
+    film.plates[0].opacity = 0.99
+    (bare,) = [finding for finding in soundings_of(film) if finding.kind == "bare"]
+    assert bare.figure == pytest.approx(0.01, rel=1e-3)
+    assert bare.remedy

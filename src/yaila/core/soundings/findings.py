@@ -157,7 +157,8 @@ def _bare(film: Film, look: Budget) -> list[Finding]:
         lack = look.bare[worst]
         side = (lack[:, None] * middle).sum(axis=0) / lack.sum()
         where = SIDES[int(np.sign(round(side[0] * 3))), int(np.sign(round(side[1] * 3)))]
-        at = np.nanmean(look.places[worst][lack > SEEN], axis=0) if (lack > SEEN).any() else None
+        # Where next to nothing shines through all over, the place is where most does.
+        at = np.nanmean(look.places[worst][lack > min(SEEN, lack.max() / 2)], axis=0)
         found.append(
             Finding(
                 id=f"bare-{look.frames[first]}",
@@ -167,11 +168,11 @@ def _bare(film: Film, look: Budget) -> list[Finding]:
                 last=int(look.frames[last]),
                 frame=int(look.frames[worst]),
                 time=timecode(int(look.frames[worst]), film.fps),
-                at=(float(at[0]), float(at[1])) if at is not None else None,
+                at=(float(at[0]), float(at[1])),
                 plate=None,
                 figure=float(share[worst]),
                 text=f"{100 * share[worst]:.{0 if share[worst] > 0.1 else 1}f} % of the frame is bare at {where}",
-                remedy=_missing(film, look, run, look.bare[run] > SEEN),
+                remedy=_missing(film, look, run, look.bare[run] > min(SEEN, float(look.bare[worst].max()) / 2)),
             )
         )
     return found
