@@ -7,7 +7,10 @@ export YAILA_HOME ?= $(CURDIR)/data
 PY_SOURCES := $(shell find src -name '*.py')
 WEB_SOURCES := $(shell find web/src web/public -type f -not -name openapi.json -not -name schema.d.ts) web/index.html web/vite.config.ts
 
-.PHONY: demo serve test check bench campaign screenshots lock format clean
+# What does not depend on each other is set up side by side.
+MAKEFLAGS += --jobs=2
+
+.PHONY: demo serve test test-web check check-web bench campaign screenshots lock format clean
 
 demo: $(VENV)/.run site
 	$(BIN)/yaila demo --port $(PORT)
@@ -15,15 +18,19 @@ demo: $(VENV)/.run site
 serve: $(VENV)/.run site
 	$(BIN)/yaila serve --port $(PORT)
 
-test: $(VENV)/.dev site check chromium
-	cd web && npm test
+test: $(VENV)/.dev site check check-web test-web chromium
 	$(BIN)/pytest -n 2 --dist loadfile
 
-check: $(VENV)/.dev web/.types
+test-web: web/.types
+	cd web && npm test
+
+check: $(VENV)/.dev
 	$(BIN)/ruff check src tests bench
 	$(BIN)/ruff format --check src tests bench
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+
+check-web: web/.types
 	cd web && npm run lint && npm run check
 
 bench: $(VENV)/.dev site

@@ -194,8 +194,8 @@ def test_land_is_traced_and_travels_as_geojson(server: Server, tmp_path: Path) -
     text = server.client.get(f"/api/films/{film}/regions/{region['id']}.geojson").text
     assert json.loads(text)["ground"] == "plain"
     again = server.client.post(
-        f"/api/films/{film}/regions", json={"name": "again.geojson", "text": text},
+        f"/api/films/{film}/geodata", params={"name": "again.geojson"}, content=text,
         headers={"If-Match": f'"{sheet["revision"]}"'},
     ).json()  # fmt: skip
-    assert [one["name"] for one in again["film"]["regions"]] == ["sheet, land", "again"]
+    assert [one["name"] for one in again["film"]["regions"]] == ["sheet, land", "sheet, land"]
     assert np.allclose(sorted(again["film"]["regions"][1]["rings"][0]), sorted(region["rings"][0]), atol=1e-6)

@@ -28,11 +28,11 @@ from yaila.core.imagery import build_pyramid, open_pyramid
 from yaila.core.picture.kit import read_sign
 from yaila.core.type.faces import FOLDER, read_face
 from yaila.formats.bundle import read_bundle
-from yaila.formats.geojson import read_geojson
+from yaila.formats.geodata import read_geodata
 from yaila.formats.georeferencing import read_world
 from yaila.formats.mbtiles import read_mbtiles
 from yaila.formats.rasters import take_in
-from yaila.formats.tracks import Track, read_tracks, write_gpx, write_kml
+from yaila.formats.tracks import Track, write_gpx, write_kml
 from yaila.store import checked
 
 TIMES = 120
@@ -115,17 +115,17 @@ WAY = Track("Way", [(10.0 + k / 100, 50.0 + k / 90) for k in range(40)], {0: "Qu
 RING = {"type": "Polygon", "coordinates": [[[0, 0], [5, 0], [5, 5], [0, 0]]]}
 
 KINDS: dict[str, tuple[Callable[[Path], bytes], Reader]] = {
-    "gpx": (lambda _: write_gpx([WAY]).encode(), lambda data, _: read_tracks(data, "a.gpx")),
-    "kml": (lambda _: write_kml([WAY]).encode(), lambda data, _: read_tracks(data, "a.kml")),
-    "kmz": (lambda _: kmz(write_kml([WAY])), lambda data, _: read_tracks(data, "a.kmz")),
-    "csv": (lambda _: b"lat,lon,name\r50.1,10.2,Quay\r50.3,10.4,\r\n", lambda data, _: read_tracks(data, "a.csv")),
+    "gpx": (lambda _: write_gpx([WAY]).encode(), lambda data, _: read_geodata(data, "a.gpx")),
+    "kml": (lambda _: write_kml([WAY]).encode(), lambda data, _: read_geodata(data, "a.kml")),
+    "kmz": (lambda _: kmz(write_kml([WAY])), lambda data, _: read_geodata(data, "a.kmz")),
+    "csv": (lambda _: b"lat,lon,name\r50.1,10.2,Quay\r50.3,10.4,\r\n", lambda data, _: read_geodata(data, "a.csv")),
     "lines": (
         lambda _: json.dumps({"type": "LineString", "coordinates": WAY.points}).encode(),
-        lambda data, _: read_tracks(data, "a.geojson"),
+        lambda data, _: read_geodata(data, "a.geojson"),
     ),
     "outlines": (
         lambda _: json.dumps({"type": "Feature", "geometry": RING, "properties": {"name": "Isle"}}).encode(),
-        lambda data, _: read_geojson(data.decode("utf-8", "replace"), "a.geojson", True),
+        lambda data, _: read_geodata(data, "a.geojson"),
     ),
     "film": (
         lambda _: Film(name="B", vantages=[{"x": 1, "y": 2, "span": 3}]).model_dump_json().encode(),

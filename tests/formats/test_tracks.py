@@ -6,12 +6,16 @@ import io
 import json
 import zipfile
 from itertools import pairwise
+from pathlib import Path
 
 import fastkml
 import gpxpy
 import gpxpy.gpx
 import numpy as np
+import pyogrio
+import pyproj
 import pytest
+import shapely
 
 from tests.stopwatch import quickest
 from yaila.core.errors import BadEdit, BadTrack
@@ -20,12 +24,18 @@ from yaila.core.film.acts import ImportRoute
 from yaila.core.ground import Point
 from yaila.core.ground.mercator import mercator_of
 from yaila.core.marks.simplify import simplified
-from yaila.formats.tracks import Track, read_tracks, write_geojson_lines, write_gpx, write_kml
+from yaila.formats.geodata import read_geodata
+from yaila.formats.tracks import Track, write_geojson_lines, write_gpx, write_kml
 
 KML = (
     '<kml xmlns="http://www.opengis.net/kml/2.3"><Document><Placemark><name>Ferry</name><LineString><coordinates>'
     "4.1,2.0,0 4.2,2.1,0\n4.4,2.05</coordinates></LineString></Placemark></Document></kml>"
 )
+
+
+def read_tracks(data: bytes, file: str) -> list[Track]:
+    """The ways of a file."""
+    return read_geodata(data, file).tracks
 
 
 def gpx(count: int, seed: int = 1) -> tuple[str, np.ndarray]:
@@ -139,11 +149,14 @@ BOMB = '<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a
         ("a.kmz", b"letter", "cannot be unpacked"),
         ("a.gpx", b'<gpx><rte><rtept lat="104.2" lon="2"/><rtept lat="104.3" lon="2"/></rte></gpx>', "swapped"),
         ("a.gpx", b'<gpx><rte><rtept lat="2" lon="400"/><rtept lat="2" lon="4"/></rte></gpx>', "nowhere on earth"),
-        ("a.gpx", b'<gpx><rte><rtept lat="2" lon="4"/></rte></gpx>', "two points at least"),
         ("a.gpx", b'<gpx><rte><rtept lat="two" lon="4"/><rtept lat="2" lon="4"/></rte></gpx>', "cannot be read"),
         ("a.csv", b"name,where\nA,B\n", "head them"),
         ("a.csv", b"lat,lon\n2.0,4.1\n2.1,east\n", "Row 2"),
-        ("a.geojson", b'{"type":"Point","coordinates":[1,2]}', "no way in it"),
+        ("a.geojson", b'{"type":"FeatureCollection","features":[]}', "no way in it"),
+        ("a.geojson", b'{"type":"LineString","coordinates":[[1,2],[400,2]]}', "nowhere on earth"),
+        ("a.geojson", b"[1, 2]", "no GeoJSON"),
+        ("a.zip", b"letter", "no ZIP"),
+        ("a.gpkg", b"letter", "cannot be read"),
         ("a.doc", b"", "GPX, KML, KMZ"),
     ],
 )
@@ -171,3 +184,96 @@ def test_a_way_that_stays_in_one_place_is_no_route() -> None:
 def test_tables_are_read_however_coordinates_are_written_in_them(table: bytes) -> None:
     (track,) = read_tracks(table, "a.csv")
     assert np.array(track.points) == pytest.approx(np.array([(10.2, 50.1), (10.4, 50.3)]))
+
+
+def test_waypoints_gaps_polygons_colours_and_folders_are_kept() -> None:
+    document = gpxpy.gpx.GPX()
+    document.waypoints.append(gpxpy.gpx.GPXWaypoint(2.5, 4.5, name="Quay"))
+    track = gpxpy.gpx.GPXTrack(name="Day")
+    # The second segment goes on where the first one ended, the third far from there.
+    for start in (0.0, 0.01, 0.5):
+        points = [gpxpy.gpx.GPXTrackPoint(2 + start + k * 0.001, 4) for k in range(10)]
+        track.segments.append(gpxpy.gpx.GPXTrackSegment(points))
+    document.tracks.append(track)
+    found = read_geodata(document.to_xml().encode(), "a.gpx")
+    assert [(one.name, len(one.points)) for one in found.tracks] == [("Day, part 1", 20), ("Day, part 2", 10)]
+    assert [(one.name, one.point) for one in found.spots] == [("Quay", (4.5, 2.5))]
+    assert "parted" in found.notes[0]
+    kml = """<kml xmlns="http://www.opengis.net/kml/2.2"><Document><Style id="s"><LineStyle><color>ff0080ff</color>
+    </LineStyle><PolyStyle><color>7f00ff00</color></PolyStyle></Style><Folder><name>Isles</name>
+    <Placemark><name>Way</name><styleUrl>#s</styleUrl><LineString><coordinates>4,2 5,3</coordinates></LineString>
+    </Placemark><Placemark><name>Field</name><styleUrl>#s</styleUrl><Polygon><outerBoundaryIs><LinearRing><coordinates>
+    4,2 5,2 5,3 4,2</coordinates></LinearRing></outerBoundaryIs><innerBoundaryIs><LinearRing><coordinates>
+    4.5,2.1 4.6,2.1 4.6,2.2 4.5,2.1</coordinates></LinearRing></innerBoundaryIs></Polygon></Placemark></Folder>
+    </Document>
+    </kml>"""
+    found = read_geodata(kml.encode(), "a.kml")
+    assert (found.tracks[0].colour, found.tracks[0].folder) == ("#ff8000", "Isles")
+    assert (found.outlines[0].colour, len(found.outlines[0].rings)) == ("#00ff00", 2)
+
+
+def packed_shapes(tmp_path: Path, crs: str, driver: str = "ESRI Shapefile") -> bytes:
+    """Two countries, a river and a town, by pyogrio, in a system of their own."""
+    shapes = shapely.from_wkt(["POLYGON((10 50,11 50,11 51,10 50))", "POLYGON((0 -90,20 -90,20 -70,0 -70,0 -90))"])
+    change = pyproj.Transformer.from_crs("EPSG:4326", crs, always_xy=True)
+    shapes = shapely.transform(shapes, lambda xy: np.column_stack(change.transform(xy[:, 0], xy[:, 1])))
+    names = np.array(["Nearland", "Farland"], dtype=object)
+    ending = {"ESRI Shapefile": "shp", "GPKG": "gpkg"}[driver]
+    pyogrio.raw.write(
+        tmp_path / f"a.{ending}",
+        shapely.to_wkb(shapes),
+        [names],
+        ["NAME"],
+        geometry_type="Polygon",
+        crs=crs,
+        driver=driver,
+    )
+    if ending == "gpkg":
+        return (tmp_path / "a.gpkg").read_bytes()
+    data = io.BytesIO()
+    with zipfile.ZipFile(data, "w") as archive:
+        for file in tmp_path.glob("a.*"):
+            archive.write(file, file.name)
+    return data.getvalue()
+
+
+@pytest.mark.parametrize("driver", ["ESRI Shapefile", "GPKG"])
+def test_countries_of_shapefiles_and_packages_lie_where_they_are_and_end_with_the_ground(
+    tmp_path: Path, driver: str
+) -> None:
+    data = packed_shapes(tmp_path, "EPSG:4326", driver)
+    near, far = read_geodata(data, "a.zip" if driver != "GPKG" else "a.gpkg").outlines
+    assert (near.name, far.name) == ("Nearland", "Farland")
+    assert np.array(sorted(near.rings[0])) == pytest.approx(np.array([(10, 50), (11, 50), (11, 51)]))
+    assert min(lat for _, lat in far.rings[0]) == pytest.approx(-85.05)
+
+
+def test_projected_geojson_and_topojson_are_read_in_their_own_way() -> None:
+    metres = {
+        "type": "Feature",
+        "properties": {"name": "Hall"},
+        "geometry": {"type": "Point", "coordinates": [5e5, 5.5e6]},
+    }
+    named = {"type": "name", "properties": {"name": "urn:ogc:def:crs:EPSG::32632"}}
+    document = {"type": "FeatureCollection", "crs": named, "features": [metres]}
+    (spot,) = read_geodata(json.dumps(document).encode(), "a.geojson").spots
+    assert spot.point == pytest.approx(pyproj.Transformer.from_crs(32632, 4326, always_xy=True).transform(5e5, 5.5e6))
+    topology = {
+        "type": "Topology", "transform": {"scale": [0.1, 0.1], "translate": [10, 50]},
+        "arcs": [[[0, 0], [10, 0], [0, 10], [-10, -10]]],
+        "objects": {"lands": {"type": "GeometryCollection", "geometries": [
+            {"type": "Polygon", "arcs": [[0]], "properties": {"name": "Trine"}}]}},
+    }  # fmt: skip
+    (outline,) = read_geodata(json.dumps(topology).encode(), "a.json").outlines
+    assert outline.name == "Trine"
+    assert np.array(sorted(outline.rings[0])) == pytest.approx(np.array([(10, 50), (11, 50), (11, 51)]))
+
+
+def test_an_imported_way_keeps_to_its_road_and_a_round_one_is_closed() -> None:
+    streets = np.array([(0, 0), (0, 300), (200, 300), (200, 120), (500, 120), (500, 0), (0, 0)], float)
+    steps = np.concatenate([np.linspace(a, b, 40) for a, b in pairwise(streets)])
+    act = ImportRoute(name="Round", points=[Point(*place) for place in steps.tolist()], tolerance=1)
+    (route,) = act.apply(Film()).routes
+    assert route.closed
+    line = shapely.LineString(route.curve.along(np.linspace(0, route.curve.length, 5000)))
+    assert line.hausdorff_distance(shapely.LineString(streets)) < 1.1

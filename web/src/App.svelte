@@ -10,6 +10,8 @@
   import { newId, session, type Step } from "./lib/film/session.svelte";
   import Profile from "./lib/profile/Profile.svelte";
   import Reels from "./lib/render/Reels.svelte";
+  import { opened } from "./lib/film/opened.svelte";
+  import Contents from "./lib/shell/Contents.svelte";
   import Keys from "./lib/shell/Keys.svelte";
   import Rail from "./lib/shell/Rail.svelte";
   import TopStrip from "./lib/shell/TopStrip.svelte";
@@ -266,6 +268,7 @@
   {/if}
   <div class="bottom"><Profile /></div>
   {#if dropping}<div class="dropping">Let go to lay it on the ground</div>{/if}
+  {#if opened.contents}<Contents />{/if}
   {#if keysShown}<Keys onclose={() => (keysShown = false)} />{/if}
 </div>
 

@@ -1,4 +1,4 @@
-"""Regions: traced from plates, read and written as GeoJSON."""
+"""Regions: traced from plates, and given out as GeoJSON."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from yaila.api.films import Sheet, revision_of, sheet_of
 from yaila.core.analysis.tracing import trace
 from yaila.core.errors import NotFound
 from yaila.core.film.acts import AddRegion
-from yaila.formats.geojson import read_geojson, write_geojson
+from yaila.formats.geojson import write_geojson
 from yaila.store import difference
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["regions"])
@@ -25,13 +25,6 @@ class NewTrace(BaseModel):
 
     tolerance: float = Field(1.0, ge=0, le=1000)
     least: float = Field(400.0, ge=0, le=1e9)
-
-
-class Outlines(BaseModel):
-    """A GeoJSON file."""
-
-    name: str = Field(max_length=200)
-    text: str = Field(max_length=60_000_000)
 
 
 @router.post("/plates/{plate_id}/trace")
@@ -47,16 +40,6 @@ async def trace_plate(
     )
     patch = difference(film, AddRegion(region=region).apply(film))
     return sheet_of(desk.store.films.edit(film_id, patch, revision, f"Trace {plate.name}"), response)
-
-
-@router.post("/regions")
-def import_region(film_id: str, outlines: Outlines, seen: Seen, desk: TheDesk, response: Response) -> Sheet:
-    """Lay the polygons of a GeoJSON file as a region."""
-    revision = revision_of(seen)
-    film = desk.store.films.at_revision(film_id, revision)
-    region = read_geojson(outlines.text, outlines.name, film.ground.kind == "mercator")
-    patch = difference(film, AddRegion(region=region).apply(film))
-    return sheet_of(desk.store.films.edit(film_id, patch, revision, f"Lay {region.name}"), response)
 
 
 @router.get("/regions/{region_id}.geojson", response_class=Response)

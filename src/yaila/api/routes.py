@@ -1,4 +1,4 @@
-"""Routes brought from files, and given out as files."""
+"""Routes given out as files."""
 
 from __future__ import annotations
 
@@ -6,57 +6,16 @@ from collections.abc import Callable
 from typing import Annotated, Literal
 
 import numpy as np
-from fastapi import APIRouter, Depends, Header, Query, Request, Response
+from fastapi import APIRouter, Depends, Response
 
-from yaila.api.desk import Desk, desk_of, file_body
-from yaila.api.films import Sheet, revision_of, sheet_of
+from yaila.api.desk import Desk, desk_of
 from yaila.core.errors import BadTrack
 from yaila.core.film import Route
-from yaila.core.film.acts import ImportRoute
-from yaila.core.ground import Point
-from yaila.core.ground.mercator import lonlat_of, mercator_of
-from yaila.formats.tracks import Track, read_tracks, write_geojson_lines, write_gpx, write_kml
-from yaila.store import difference
+from yaila.core.ground.mercator import lonlat_of
+from yaila.formats.tracks import Track, write_geojson_lines, write_gpx, write_kml
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["routes"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
-
-MOST_BYTES = 200_000_000
-"""The largest file of ways."""
-
-
-@router.post("/routes", openapi_extra=file_body("A file of ways"))
-async def import_routes(
-    film_id: str,
-    request: Request,
-    desk: TheDesk,
-    response: Response,
-    seen: Annotated[str, Header(alias="If-Match")],
-    name: Annotated[str, Query(max_length=200)],
-    tolerance: Annotated[float | None, Query(gt=0)] = None,
-) -> Sheet:
-    """Lay the ways of a GPX, KML, KMZ, GeoJSON or CSV file as routes. ``tolerance`` is in metres; the body is the
-    file."""
-    data = await request.body()
-    if len(data) > MOST_BYTES:
-        raise BadTrack(f"“{name}” is larger than {MOST_BYTES // 1_000_000} MB. Cut it first.")
-    revision = revision_of(seen)
-
-    def work() -> Sheet:
-        film = desk.store.films.at_revision(film_id, revision)
-        if film.ground.kind != "mercator":
-            raise BadTrack(f"“{name}” is in degrees, and this ground is plain. Georeference the ground first.")
-        laid = film
-        for track in read_tracks(data, name):
-            points = [Point(*mercator_of(lon, lat)) for lon, lat in track.points]
-            act = ImportRoute(name=track.name, points=points, stops=track.stops, tolerance=tolerance)
-            laid = act.apply(laid)
-        return sheet_of(
-            desk.store.films.edit(film_id, difference(film, laid), revision, f"Bring {name}"[:80]), response
-        )
-
-    return await desk.tasks.do(request, film_id, work)
-
 
 WRITERS: dict[str, tuple[Callable[[list[Track]], str], str]] = {
     "gpx": (write_gpx, "application/gpx+xml"),

@@ -44,12 +44,6 @@ class BadTrack(YailaError):
     kind = "bad-track"
 
 
-class BadOutlines(YailaError):
-    """The file holds no outlines that can be laid."""
-
-    kind = "bad-outlines"
-
-
 class BadFit(YailaError):
     """The points, or the pictures, give no placement that can be trusted."""
 

@@ -11,7 +11,6 @@ from yaila.core.ground.georeference import Georeference
 from yaila.farm.pulse import Pulse, work
 from yaila.formats.georeferencing import is_tiff, read_world
 from yaila.formats.mbtiles import is_mbtiles, read_mbtiles
-from yaila.formats.rasters import take_in
 from yaila.store import Store
 from yaila.store.pictures import sha256_of
 
@@ -37,6 +36,9 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
         if sidecar:
             given, told = _beside(row.settings, row.name)
         if given or is_tiff(file):
+            # GDAL takes a while to load, and most pictures need none of it.
+            from yaila.formats.rasters import take_in
+
             with store.room(job) as folder:
                 taken = take_in(file, row.name, folder / "straight.tif", given)
                 place, told = taken.place, f"{told} {taken.told}".strip()

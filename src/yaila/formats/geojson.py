@@ -13,11 +13,9 @@ from shapely import Point as ShapelyPoint
 from shapely import Polygon, STRtree
 
 from yaila.core.analysis.tracing import area_of
-from yaila.core.errors import BadOutlines
 from yaila.core.film.marked import Region
 from yaila.core.film.running import resting
-from yaila.core.ground import Point
-from yaila.core.ground.mercator import lonlat_of, mercator_of
+from yaila.core.ground.mercator import lonlat_of
 
 
 def write_geojson(region: Region, mercator: bool) -> str:
@@ -52,61 +50,3 @@ def write_geojson(region: Region, mercator: bool) -> str:
         ],
     }
     return json.dumps(document if mercator else document | {"ground": "plain"})
-
-
-def read_geojson(text: str, name: str, mercator: bool) -> Region:
-    """The polygons of a GeoJSON text as one region.
-
-    Raises:
-        BadOutlines: it is no GeoJSON, has no polygons, or does not suit the ground.
-    """
-    try:
-        document = json.loads(text)
-        plain = isinstance(document, dict) and document.get("ground") == "plain"
-        if mercator == plain:
-            raise BadOutlines(
-                f"“{name}” is in degrees, and this ground is plain. Georeference the ground first."
-                if plain is False
-                else f"“{name}” was written on a plain ground, and this one is georeferenced: it has no place here."
-            )
-        rings = [ring for geometry in _geometries(document) for ring in _rings(geometry)]
-        if not rings:
-            raise BadOutlines(f"“{name}” has no polygons in it; lines and points are no regions.")
-        made = tuple(tuple(_place(place, mercator) for place in _open(ring)) for ring in rings)
-        if not np.isfinite([place for ring in made for place in ring]).all():
-            raise BadOutlines(f"“{name}” has corners that are no numbers. Save it again.")
-        return Region(name=name.rsplit(".", 1)[0][:120] or "Region", rings=made)
-    except BadOutlines:
-        raise
-    except RecursionError as error:
-        raise BadOutlines(f"“{name}” is nested too deep to be read as GeoJSON.") from error
-    except (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError) as error:
-        raise BadOutlines(f"“{name}” cannot be read as GeoJSON: {error}.") from error
-
-
-def _geometries(document: Any) -> list[Any]:
-    kind = document["type"]
-    if kind == "FeatureCollection":
-        return [geometry for feature in document["features"] for geometry in _geometries(feature)]
-    if kind == "Feature":
-        return _geometries(document["geometry"]) if document["geometry"] else []
-    if kind == "GeometryCollection":
-        return [geometry for part in document["geometries"] for geometry in _geometries(part)]
-    return [document]
-
-
-def _rings(geometry: Any) -> list[Any]:
-    if geometry["type"] == "Polygon":
-        return list(geometry["coordinates"])
-    if geometry["type"] == "MultiPolygon":
-        return [ring for polygon in geometry["coordinates"] for ring in polygon]
-    return []
-
-
-def _open(ring: list[list[float]]) -> list[list[float]]:
-    return ring[:-1] if len(ring) > 3 and ring[0][:2] == ring[-1][:2] else ring
-
-
-def _place(place: list[float], mercator: bool) -> Point:
-    x, y = float(place[0]), float(place[1])
-    return Point(*mercator_of(x, y)) if mercator else Point(x, y)

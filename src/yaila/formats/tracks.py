@@ -1,5 +1,5 @@
-"""Ways that others have recorded or planned: GPX 1.1 tracks and routes, KML 2.3 and KMZ lines, GeoJSON lines (RFC
-7946), and tables of coordinates. All give longitude and latitude in degrees (WGS 84)."""
+"""What others have recorded or planned on the ground: GPX 1.1 tracks, routes and waypoints, KML 2.3 and KMZ lines,
+places and outlines, and tables of coordinates. All give longitude and latitude in degrees (WGS 84)."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ import codecs
 import csv
 import io
 import json
+import math
 import re
 import zipfile
 import zlib
@@ -35,6 +36,38 @@ class Track:
     name: str
     points: list[tuple[float, float]] = field(default_factory=list)
     stops: dict[int, str] = field(default_factory=dict)
+    folder: str = ""
+    colour: str | None = None
+
+
+@dataclass
+class Spot:
+    """A place by its name."""
+
+    name: str
+    point: tuple[float, float]
+    folder: str = ""
+    colour: str | None = None
+
+
+@dataclass
+class Outline:
+    """An area by its name: rings, filled by the even-odd rule."""
+
+    name: str
+    rings: list[list[tuple[float, float]]]
+    folder: str = ""
+    colour: str | None = None
+
+
+@dataclass
+class Found:
+    """What a file holds, and what is to be said of it."""
+
+    tracks: list[Track] = field(default_factory=list)
+    spots: list[Spot] = field(default_factory=list)
+    outlines: list[Outline] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
 
 
 MOST_READ = 1_000_000
@@ -50,39 +83,48 @@ UNREADABLE = (
 """What reading a damaged file, or one that is something else, can end in."""
 
 
-def read_tracks(data: bytes, file: str) -> list[Track]:
-    """The ways in a file, by its ending: .gpx, .kml, .kmz, .geojson, .json, .csv, .tsv or .txt.
+def read_ways(data: bytes, file: str) -> Found:
+    """What is in a GPX, KML, KMZ, CSV, TSV or TXT file, by its ending.
 
     Raises:
-        BadTrack: it is not what its ending says, has no way of two points, or coordinates out of range.
+        BadTrack: it is not what its ending says, or has coordinates out of range.
     """
     kind = file.rsplit(".", 1)[-1].lower()
     stem = file.rsplit(".", 1)[0][:100] or "Route"
     try:
         if kind == "gpx":
-            tracks = _gpx(_xml(data, file), stem)
+            found = _gpx(_xml(data, file), stem)
         elif kind in ("kml", "kmz"):
-            tracks = _kml(_xml(_unpacked(data, file) if kind == "kmz" else data, file), stem)
-        elif kind in ("geojson", "json"):
-            tracks = _geojson(json.loads(data), stem)
-        elif kind in ("csv", "tsv", "txt"):
+            found = _kml(_xml(_unpacked(data, file) if kind == "kmz" else data, file), stem)
+        else:
             # Line ends of any kind, and no bytes that no table has.
             text = _text(data).replace("\0", "")
-            tracks = [_table("\n".join(text.splitlines()), file, stem)]
-        else:
-            raise BadTrack(f"“{file}” is no way that can be read: GPX, KML, KMZ, GeoJSON or CSV is wanted.")
+            found = Found([_table("\n".join(text.splitlines()), file, stem)])
     except RecursionError as error:
         raise BadTrack(f"“{file}” is nested too deep to be read.") from error
     except UNREADABLE as error:
         raise BadTrack(f"“{file}” cannot be read as {kind.upper()}: {error}. Save it again.") from error
-    found = [track for track in tracks if len(track.points) >= 2]
-    if not found:
-        raise BadTrack(f"“{file}” has no way in it: two points at least are needed, one after the other.")
-    count = sum(len(track.points) for track in found)
+    return whole(found, file)
+
+
+def whole(found: Found, file: str) -> Found:
+    """What was found, in range, its ways running on over the date line; what has no length is let go.
+
+    Raises:
+        BadTrack: there is nothing, too much, or something that is nowhere on earth.
+    """
+    short = [track for track in found.tracks if len(track.points) == 1]
+    found.spots += [Spot(track.name, track.points[0], track.folder, track.colour) for track in short]
+    found.tracks = [track for track in found.tracks if len(track.points) >= 2]
+    if not (found.tracks or found.spots or found.outlines):
+        raise BadTrack(f"“{file}” has no way in it, no place and no outline: there is nothing to lay.")
+    count = sum(len(track.points) for track in found.tracks)
+    count += len(found.spots) + sum(len(ring) for outline in found.outlines for ring in outline.rings)
     if count > MOST_READ:
         raise BadTrack(f"“{file}” has {count:,} points; {MOST_READ:,} are the most. Cut it in parts.")
-    for track in found:
-        _in_range(track, file)
+    for points in [*(track.points for track in found.tracks), [spot.point for spot in found.spots]]:
+        _in_range(points, file)
+    for track in found.tracks:
         track.points = _run_on(track.points)
     return found
 
@@ -100,8 +142,8 @@ def _within(lon: float) -> float:
     return (lon + 180) % 360 - 180 if abs(lon) > 180 else lon
 
 
-def _in_range(track: Track, file: str) -> None:
-    for lon, lat in track.points:
+def _in_range(points: list[tuple[float, float]], file: str) -> None:
+    for lon, lat in points:
         if not (abs(lon) <= 180 and abs(lat) <= 90):
             swapped = abs(lon) <= 90 and abs(lat) <= 180
             raise BadTrack(
@@ -139,6 +181,21 @@ def _unpacked(data: bytes, file: str) -> bytes:
         raise BadTrack(f"“{file}” is no KMZ: it cannot be unpacked.") from error
 
 
+def small_enough(data: bytes, file: str) -> None:
+    """See that what is packed in a ZIP does not swell beyond measure.
+
+    Raises:
+        BadTrack: it does, or it is no ZIP.
+    """
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            size = sum(info.file_size for info in archive.infolist())
+    except zipfile.BadZipFile as error:
+        raise BadTrack(f"“{file}” is no ZIP: it cannot be unpacked.") from error
+    if size > min(MOST_UNPACKED, 2_000_000 + SWELLS * len(data)):
+        raise BadTrack(f"“{file}” is larger unpacked ({size // 1_000_000:,} MB) than can be laid.")
+
+
 def _tag(element: Element) -> str:
     return element.tag.rsplit("}", 1)[-1] if isinstance(element.tag, str) else ""
 
@@ -147,64 +204,104 @@ def _child(element: Element, name: str) -> str:
     return next((child.text or "" for child in element if _tag(child) == name), "").strip()
 
 
-def _gpx(root: Element, stem: str) -> list[Track]:
-    tracks = []
+FAR = 200.0
+"""Metres between the segments of a track from which on it is parted there: it was switched off on the way."""
+
+
+def _gpx(root: Element, stem: str) -> Found:
+    found = Found()
+    parted = 0
     for way in root:
-        kind = _tag(way)
+        kind, name = _tag(way), _child(way, "name") or stem
+        if kind == "wpt":
+            place = float(way.attrib["lon"]), float(way.attrib["lat"])
+            found.spots.append(Spot(_child(way, "name")[:120] or "Place", place))
         if kind not in ("trk", "rte"):
             continue
-        track = Track(_child(way, "name") or stem)
-        for point in way.iter():
-            if _tag(point) in ("trkpt", "rtept"):
-                if kind == "rte" and (name := _child(point, "name")):
-                    track.stops[len(track.points)] = name[:120]
-                track.points.append((float(point.attrib["lon"]), float(point.attrib["lat"])))
-        tracks.append(track)
-    return tracks
+        parts = [part for part in way if _tag(part) == "trkseg"] if kind == "trk" else [way]
+        tracks: list[Track] = []
+        for part in parts:
+            track = Track(name)
+            for point in part.iter():
+                if _tag(point) in ("trkpt", "rtept"):
+                    if kind == "rte" and (stop := _child(point, "name")):
+                        track.stops[len(track.points)] = stop[:120]
+                    track.points.append((float(point.attrib["lon"]), float(point.attrib["lat"])))
+            if tracks and track.points and _metres(tracks[-1].points[-1], track.points[0]) < FAR:
+                tracks[-1].points += track.points
+            elif track.points:
+                tracks.append(track)
+        parted += len(tracks) > 1
+        for number, track in enumerate(tracks if len(tracks) > 1 else [], 1):
+            track.name = f"{name[:100]}, part {number}"
+        found.tracks += tracks
+    if parted:
+        found.notes.append("Where it was not recorded, a track is parted.")
+    return found
 
 
-def _kml(root: Element, stem: str) -> list[Track]:
-    tracks = []
-    named: dict[tuple[str, ...], str] = {}
-    for placemark in root.iter():
-        if _tag(placemark) != "Placemark":
-            continue
-        name = _child(placemark, "name") or stem
-        for line in placemark.iter():
-            if _tag(line) == "LineString":
-                places = [place.split(",") for place in _child(line, "coordinates").split()]
-                tracks.append(Track(name, [(float(place[0]), float(place[1])) for place in places]))
-            elif _tag(line) == "Point":
-                named[tuple(_child(line, "coordinates").split(",")[:2])] = name[:120]
-            elif _tag(line) == "Track":
-                coords = [(child.text or "").split() for child in line if _tag(child) == "coord"]
-                tracks.append(Track(name, [(float(place[0]), float(place[1])) for place in coords]))
-    # A named place right on a point of a line is a stop.
-    stops = {(float(place[0]), float(place[1])): name for place, name in named.items() if len(place) == 2}
-    for track in tracks:
-        track.stops = {k: stops[point] for k, point in enumerate(track.points) if point in stops}
-    return tracks
+def _metres(one: tuple[float, float], other: tuple[float, float]) -> float:
+    """About how far two places are from each other that are near."""
+    east = (other[0] - one[0]) * math.cos(math.radians(one[1]))
+    return math.hypot(east, other[1] - one[1]) * 111_195
 
 
-def _geojson(document: Any, stem: str) -> list[Track]:
-    tracks = []
-    features = document["features"] if document.get("type") == "FeatureCollection" else [document]
-    for feature in features:
-        geometry = feature.get("geometry", feature) if feature.get("type") == "Feature" else feature
-        properties = feature.get("properties") or {}
-        name = str(properties.get("name") or stem)
-        if geometry and geometry.get("type") == "LineString":
-            points = [(float(p[0]), float(p[1])) for p in geometry["coordinates"]]
-            tracks.append(Track(name, points, _stops(properties, points)))
-        elif geometry and geometry.get("type") == "MultiLineString":
-            lines = _joined([[(float(p[0]), float(p[1])) for p in line] for line in geometry["coordinates"]])
-            tracks += [Track(name, line) for line in lines]
-            if len(lines) == 1:
-                tracks[-1].stops = _stops(properties, lines[0])
-    return tracks
+def _kml(root: Element, stem: str) -> Found:
+    found = Found()
+    styles = {style.attrib.get("id", ""): style for style in root.iter() if _tag(style) == "Style"}
+
+    def walk(element: Element, folder: str) -> None:
+        for child in element:
+            if _tag(child) == "Placemark":
+                _placemark(child, folder, stem, styles, found)
+            elif _tag(child) in ("Folder", "Document"):
+                walk(child, _child(child, "name")[:60] if _tag(child) == "Folder" else folder)
+
+    walk(root, "")
+    # A named place right on a point of a line is a stop of it.
+    named = {spot.point: spot.name for spot in found.spots}
+    for track in found.tracks:
+        track.stops = {k: named[point] for k, point in enumerate(track.points) if point in named}
+    stops = {track.points[k] for track in found.tracks for k in track.stops}
+    found.spots = [spot for spot in found.spots if spot.point not in stops]
+    return found
 
 
-def _stops(properties: dict[str, Any], points: list[tuple[float, float]]) -> dict[int, str]:
+def _placemark(placemark: Element, folder: str, stem: str, styles: dict[str, Element], found: Found) -> None:
+    name = _child(placemark, "name")[:120] or stem
+    style = next((child for child in placemark if _tag(child) == "Style"), None)
+    if style is None:
+        style = styles.get(_child(placemark, "styleUrl").lstrip("#"))
+
+    def places(element: Element) -> list[tuple[float, float]]:
+        texts = [place.split(",") for place in _child(element, "coordinates").split()]
+        return [(float(place[0]), float(place[1])) for place in texts]
+
+    def rings(polygon: Element) -> list[list[tuple[float, float]]]:
+        return [places(ring) for ring in polygon.iter() if _tag(ring) == "LinearRing"]
+
+    for line in placemark.iter():
+        if _tag(line) == "LineString":
+            found.tracks.append(Track(name, places(line), folder=folder, colour=_kml_colour(style, "LineStyle")))
+        elif _tag(line) == "Point" and (spots := places(line)):
+            found.spots.append(Spot(name, spots[0], folder, _kml_colour(style, "IconStyle")))
+        elif _tag(line) == "Track":
+            coords = [(child.text or "").split() for child in line if _tag(child) == "coord"]
+            points = [(float(place[0]), float(place[1])) for place in coords]
+            found.tracks.append(Track(name, points, folder=folder, colour=_kml_colour(style, "LineStyle")))
+    areas = [ring for polygon in placemark.iter() if _tag(polygon) == "Polygon" for ring in rings(polygon)]
+    if areas:
+        found.outlines.append(Outline(name, areas, folder, _kml_colour(style, "PolyStyle")))
+
+
+def _kml_colour(style: Element | None, kind: str) -> str | None:
+    """``#rrggbb`` of a style; KML writes alpha, blue, green and red."""
+    part = next((child for child in style.iter() if _tag(child) == kind), None) if style is not None else None
+    text = _child(part, "color") if part is not None else ""
+    return f"#{text[6:8]}{text[4:6]}{text[2:4]}".lower() if re.fullmatch(r"[0-9a-fA-F]{8}", text) else None
+
+
+def stops_of(properties: dict[str, Any], points: list[tuple[float, float]]) -> dict[int, str]:
     stops = properties.get("stops")
     if not isinstance(stops, dict):
         return {}
@@ -212,16 +309,16 @@ def _stops(properties: dict[str, Any], points: list[tuple[float, float]]) -> dic
     return {k: stop for k, stop in named.items() if k < len(points)}
 
 
-def _joined(lines: list[list[tuple[float, float]]]) -> list[list[tuple[float, float]]]:
+def joined(lines: list[list[tuple[float, float]]]) -> list[list[tuple[float, float]]]:
     """Lines of which one goes on where the one before was cut at 180 degrees (RFC 7946, 3.1.9) as one."""
-    joined: list[list[tuple[float, float]]] = []
+    made: list[list[tuple[float, float]]] = []
     for line in lines:
-        before = joined[-1][-1] if joined and joined[-1] else None
+        before = made[-1][-1] if made and made[-1] else None
         if before and line and abs(before[0]) == 180 and line[0] == (-before[0], before[1]):
-            joined[-1] += line[1:]
+            made[-1] += line[1:]
         else:
-            joined.append(line)
-    return joined
+            made.append(line)
+    return made
 
 
 def _cut(track: Track) -> tuple[list[list[tuple[float, float]]], dict[int, str]]:

@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import numpy as np
 import pytest
 from skia import BlendMode, Image, Paint, Surface, kPremul_AlphaType, kRGBA_8888_ColorType
 
-from tests.conftest import write_picture
 from tests.core.film.test_walk import SIZE, Texture, full
 from tests.drawing import over
-from tests.truth import fine_texture
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.film import Film, choreograph
 from yaila.core.film.marked import Label, Marker, Reveal
-from yaila.core.imagery import PageStore, build_pyramid, open_pyramid
+from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.picture.render import PAINTERS, PASSES
 from yaila.core.time import FilmMoment, Time
@@ -71,22 +67,6 @@ def test_a_region_of_a_frame_is_what_the_whole_shows_there(renderer: Renderer, q
         off = np.abs(whole[top : top + height, left : left + width] - part).max(axis=2)
         assert part.shape == (height, width, 4)
         assert (off > 3).mean() < 0.003
-
-
-@pytest.mark.parametrize("quality", list(Quality))
-def test_sharpness_melts_from_one_level_of_a_picture_to_the_next(quality: Quality, tmp_path: Path) -> None:
-    build_pyramid(write_picture(tmp_path / "a.png", fine_texture(2400, 1600)), tmp_path / "a", "a.png")
-    renderer = Renderer(lambda key: open_pyramid(tmp_path / "a"), PageStore(64))
-    plate = {"name": "Ground", "picture": {"sha256": "a" * 64, "width": 2400, "height": 1600}}
-    lies = {"placement": {"kind": "similarity", "x": 1200, "y": 800}}
-    film = Film(plates=[plate | lies], vantages=[{"x": 1200, "y": 800, "span": 900}])
-    # Three octaves, turned so that the pixels of the frame never fall on those of the picture.
-    sharp = []
-    for k in range(144):
-        pose = Pose(1200, 800, 1400 * 2 ** (-k / 48), heading=17)
-        seen = renderer.render(Request(film, Time(0), FrameSize(320, 180), quality, pose=pose)).rgb.astype(float)
-        sharp.append(np.abs(np.diff(seen, axis=1)).mean())
-    assert np.abs(np.diff(np.log(sharp))).max() < 0.03
 
 
 def test_without_a_background_what_no_plate_covers_is_clear(renderer: Renderer) -> None:

@@ -65,7 +65,7 @@ from yaila.core.quantities import (
 )
 from yaila.core.time import Changes, Course, Ease, Rate
 
-VERSION = 6
+VERSION = 7
 """The version of the document that this program writes."""
 
 LONGEST = 86400.0

@@ -20,6 +20,7 @@ export type Curves = Schemas["Curves"];
 export type FlownPose = Schemas["FlownPose"];
 export type Gesture = Schemas["Gesture"];
 export type Grasp = Schemas["Grasp"];
+export type Contents = Schemas["Contents"];
 export type Tie = Schemas["Tie-Output"];
 export type Fit = Schemas["Fit"];
 export type Region = Film["regions"][number];

@@ -1,4 +1,5 @@
-import { api, Refusal, told, type Sheet } from "../api/client";
+import { api, told } from "../api/client";
+import { opened } from "./opened.svelte";
 import { session } from "./session.svelte";
 
 type Arrival = { film: string; name: string; share: number; error: string };
@@ -15,11 +16,9 @@ class Arrivals {
     const film = session.id;
     const stem = (file: File) => file.name.replace(/\.[^.]*$/, "").toLowerCase();
     const sidecar = (file: File) => /\.(wld|prj|[a-z]{2,4}w)$/i.test(file.name);
-    const outlines = (file: File) => /\.(geo)?json$/i.test(file.name);
-    const ways = (file: File) => /\.(gpx|km[lz]|csv|tsv)$/i.test(file.name);
-    for (const file of all.filter(ways)) await this.#layWays(file);
-    for (const file of all.filter(outlines)) await this.#layOutlines(file);
-    const pictures = all.filter((file) => !sidecar(file) && !outlines(file) && !ways(file));
+    const ground = (file: File) => /\.(gpx|km[lz]|csv|tsv|(geo|topo)?json|zip|gpkg|fgb)$/i.test(file.name);
+    for (const file of all.filter(ground)) await opened.open(file);
+    const pictures = all.filter((file) => !sidecar(file) && !ground(file));
     const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
     for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);
     for (const file of pictures) {
@@ -84,38 +83,6 @@ class Arrivals {
       request.onerror = () => fail(new Error(`“${file.name}” did not arrive. Is Yaila still running?`));
       request.send(file);
     });
-  }
-
-  async #layOutlines(file: File): Promise<void> {
-    const text = await file.text();
-    await session.keep((seen) =>
-      told(
-        api.POST("/api/films/{film_id}/regions", {
-          params: { path: { film_id: session.id }, header: { "If-Match": seen } },
-          body: { name: file.name, text },
-        }),
-      ),
-    );
-  }
-
-  /** Lay the ways of a file as routes. */
-  async #layWays(file: File): Promise<void> {
-    const before = session.film?.routes.length ?? 0;
-    await session.keep(async (seen) => {
-      const answer = await fetch(`/api/films/${session.id}/routes?${new URLSearchParams({ name: file.name })}`, {
-        method: "POST",
-        headers: { "If-Match": seen },
-        body: file,
-      });
-      const body = await answer.json();
-      if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused.`, answer.status);
-      return body as Sheet;
-    });
-    const laid = session.film?.routes[before];
-    if (!laid) return;
-    session.step = "mark";
-    session.select({ kind: "route", id: laid.id });
-    session.showOutline(session.plan!.routes[before]!.line, 1.3);
   }
 }
 

@@ -23,6 +23,7 @@ from yaila.core.film.part import new_id
 from yaila.core.film.walk import Owners, changed
 from yaila.core.ground import Point
 from yaila.core.ground.geodesy import shortest_way, true_lengths
+from yaila.core.marks import Stroke
 from yaila.core.marks.simplify import simplified
 from yaila.core.time import Course, Hung, MarkMoment, RouteMoment, Time
 
@@ -71,13 +72,16 @@ def _following(film: Film, vantage: str, route: str) -> Film:
 
 class ImportRoute(FilmAct):
     """Lay a recorded way as a route. It keeps its stops, and of the other points those that are needed for it to stray
-    by no more than ``tolerance`` ground units; if none is given, a two-thousandth of its extent."""
+    by no more than ``tolerance`` ground units; if none is given, a two-thousandth of its extent. It runs straight from
+    each to the next; one that comes back to where it began is closed."""
 
     act: Literal["import_route"] = "import_route"
     name: str
     points: list[Point] = Field(min_length=2, max_length=2_000_000)
     stops: dict[int, str] = Field(default_factory=dict)
     tolerance: float | None = Field(None, gt=0, le=1e9, allow_inf_nan=False)
+    colour: str | None = Field(None, pattern="^#[0-9a-f]{6}$")
+    group: str = Field("", max_length=60)
     id: str = Field(default_factory=new_id)
 
     def apply(self, film: Film) -> Film:
@@ -89,8 +93,19 @@ class ImportRoute(FilmAct):
         kept = simplified(places, self.tolerance or extent / 2000, list(self.stops))
         if len(kept) > MOST_POINTS:
             raise BadEdit(f"“{self.name}” has {len(kept):,} points left. Bring it with a larger tolerance.")
-        points = tuple(RoutePoint(x=float(places[k, 0]), y=float(places[k, 1]), stop=self.stops.get(k)) for k in kept)
-        film.routes.append(Route(id=self.id, name=self.name[:120] or "Route", points=points, draws=Draws(shown=True)))
+        # A curve through the points that are left would leave the way between them.
+        closed = len(kept) > 3 and bool((places[kept[0]] == places[kept[-1]]).all())
+        points = tuple(
+            RoutePoint(x=float(places[k, 0]), y=float(places[k, 1]), corner=True, stop=self.stops.get(k))
+            for k in (kept[:-1] if closed else kept)
+        )
+        look = Stroke(colour=self.colour) if self.colour else Stroke()
+        film.routes.append(
+            Route(
+                id=self.id, name=self.name[:120] or "Route", points=points, closed=closed, look=look, group=self.group,
+                draws=Draws(shown=True),
+            )
+        )  # fmt: skip
         return film
 
 

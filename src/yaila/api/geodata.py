@@ -1,0 +1,174 @@
+"""What lies on the ground in a file: listed first, then laid as routes, markers with their names, and regions."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Literal
+
+import numpy as np
+from fastapi import APIRouter, Depends, Header, Query, Request, Response
+from pydantic import BaseModel
+
+from yaila.api.desk import Desk, desk_of, file_body
+from yaila.api.films import Sheet, revision_of, sheet_of
+from yaila.core.errors import BadTrack
+from yaila.core.film import Film, Label, Marker, Region
+from yaila.core.film.acts import AddLabel, AddMarker, AddRegion, ImportRoute
+from yaila.core.film.acts.marks import DRAWN
+from yaila.core.ground import Point
+from yaila.core.ground.mercator import mercator_of
+from yaila.core.marks import MarkerLook
+from yaila.formats.geodata import read_geodata
+from yaila.formats.tracks import Found, Outline, Spot, Track
+from yaila.store import difference
+
+router = APIRouter(prefix="/api/films/{film_id}", tags=["geodata"])
+TheDesk = Annotated[Desk, Depends(desk_of)]
+
+MOST_BYTES = 200_000_000
+"""The largest file."""
+
+MOST_THINGS = 2000
+"""Things that are laid at once."""
+
+
+Kind = Literal["way", "place", "outline"]
+
+
+class Thing(BaseModel):
+    """A way, a place or an outline of a file: how many points it has, and the box that it lies in, ground units."""
+
+    kind: Kind
+    name: str
+    folder: str
+    colour: str | None
+    points: int
+    stops: int
+    box: tuple[float, float, float, float]
+
+
+class Contents(BaseModel):
+    """All that a file holds, in its order: ways, places, outlines; and what is to be said of it."""
+
+    things: list[Thing]
+    notes: list[str]
+
+
+async def _body(request: Request, name: str) -> bytes:
+    data = await request.body()
+    if len(data) > MOST_BYTES:
+        raise BadTrack(f"“{name}” is larger than {MOST_BYTES // 1_000_000} MB. Cut it first.")
+    return data
+
+
+def _laid(places: list[tuple[float, float]], degrees: bool) -> list[Point]:
+    return [Point(*mercator_of(lon, lat)) if degrees else Point(lon, lat) for lon, lat in places]
+
+
+@router.post("/contents", openapi_extra=file_body("A file of ways, places or outlines"))
+async def list_contents(
+    film_id: str, request: Request, desk: TheDesk, name: Annotated[str, Query(max_length=200)]
+) -> Contents:
+    """What a GPX, KML, KMZ, GeoJSON, TopoJSON, shapefile (ZIP), GeoPackage, FlatGeobuf or CSV file holds."""
+    data = await _body(request, name)
+
+    def work() -> Contents:
+        degrees = desk.store.films.state(film_id).film.ground.kind == "mercator"
+        found = read_geodata(data, name, degrees)
+        things = []
+        for kind, named, places, stops in _all_of(found):
+            ground = np.array(_laid(places, degrees))
+            low, high = ground.min(axis=0).tolist(), ground.max(axis=0).tolist()
+            things.append(
+                Thing(
+                    kind=kind, name=named.name, folder=named.folder, colour=named.colour, points=len(places),
+                    stops=stops, box=(low[0], low[1], high[0], high[1]),
+                )
+            )  # fmt: skip
+        return Contents(things=things, notes=found.notes)
+
+    return await desk.tasks.do(request, film_id, work)
+
+
+def _all_of(found: Found) -> Iterator[tuple[Kind, Track | Spot | Outline, list[tuple[float, float]], int]]:
+    """All things with their places, and how many of these are stops."""
+    for track in found.tracks:
+        yield "way", track, track.points, len(track.stops)
+    for spot in found.spots:
+        yield "place", spot, [spot.point], 0
+    for outline in found.outlines:
+        yield "outline", outline, [place for ring in outline.rings for place in ring], 0
+
+
+@router.post("/geodata", openapi_extra=file_body("A file of ways, places or outlines"))
+async def lay_geodata(
+    film_id: str,
+    request: Request,
+    desk: TheDesk,
+    response: Response,
+    seen: Annotated[str, Header(alias="If-Match")],
+    name: Annotated[str, Query(max_length=200)],
+    only: Annotated[str, Query(max_length=40_000, pattern=r"^[0-9,-]*$")] = "",
+    places: Literal["named", "markers", "labels"] = "named",
+    tolerance: Annotated[float | None, Query(gt=0, le=1e6, allow_inf_nan=False)] = None,
+    frame: Annotated[int, Query(ge=0)] = 0,
+) -> Sheet:
+    """Lay what a file holds: ways as routes, places as markers with their names (or markers, or names alone), outlines
+    as regions. ``only`` says which, by their places in the list of contents, such as ``0-4,7``; ``tolerance`` is how
+    far ways may stray, metres; ``frame`` when all of it comes."""
+    data, revision = await _body(request, name), revision_of(seen)
+
+    def work() -> Sheet:
+        film = desk.store.films.at_revision(film_id, revision)
+        degrees = film.ground.kind == "mercator"
+        found = read_geodata(data, name, degrees)
+        wanted = _wanted(only, len(found.tracks) + len(found.spots) + len(found.outlines))
+        if len(wanted) > MOST_THINGS:
+            raise BadTrack(f"{len(wanted):,} things are too many at once; {MOST_THINGS:,} are the most. Tick fewer.")
+        laid = film.model_copy(deep=True)
+        for index, (_, thing, _, _) in enumerate(_all_of(found)):
+            if index not in wanted:
+                continue
+            if isinstance(thing, Track):
+                laid = ImportRoute(
+                    name=thing.name, points=_laid(thing.points, degrees), stops=thing.stops, tolerance=tolerance,
+                    colour=thing.colour, group=thing.folder,
+                ).apply(laid)  # fmt: skip
+            elif isinstance(thing, Spot):
+                (place,) = _laid([thing.point], degrees)
+                laid = _place(laid, thing, place, places, frame)
+            else:
+                rings = tuple(tuple(_laid(ring, degrees)) for ring in thing.rings)
+                region = Region(name=thing.name or "Region", rings=rings, group=thing.folder)
+                if thing.colour:
+                    region.look = DRAWN.model_copy(update={"fill": thing.colour})
+                laid = AddRegion(region=region, frame=frame).apply(laid)
+        return sheet_of(
+            desk.store.films.edit(film_id, difference(film, laid), revision, f"Bring {name}"[:80]), response
+        )
+
+    return await desk.tasks.do(request, film_id, work)
+
+
+def _wanted(only: str, count: int) -> set[int]:
+    """The numbers in a list of numbers and ranges; all if it is empty."""
+    if not only:
+        return set(range(count))
+    found: set[int] = set()
+    for part in only.split(","):
+        first, _, last = part.partition("-")
+        if first.isascii() and first.isdigit() and len(first) < 9 and (not last or (last.isdigit() and len(last) < 9)):
+            found |= set(range(int(first), min(int(last or first) + 1, count)))
+    return {index for index in found if index < count}
+
+
+def _place(film: Film, thing: Spot, place: Point, places: str, frame: int) -> Film:
+    """A place as a marker, and as a name that comes with it."""
+    if places != "labels":
+        look = MarkerLook(colour=thing.colour) if thing.colour else MarkerLook()
+        marker = Marker(name=thing.name or "Place", x=place.x, y=place.y, look=look, group=thing.folder)
+        film = AddMarker(marker=marker, frame=frame).apply(film)
+    if places == "markers":
+        return film
+    label = Label(name=thing.name or "Place", text=thing.name or "Place", x=place.x, y=place.y, group=thing.folder)
+    return AddLabel(label=label, frame=frame, reach=1e-6 if places == "named" else 0.0).apply(film)

@@ -1,0 +1,83 @@
+import { Refusal, type Contents, type Sheet } from "../api/client";
+import { player } from "./player.svelte";
+import { session } from "./session.svelte";
+
+/** A file of ways, places or outlines that is open: what it holds, and what of it is ticked. */
+class Opened {
+  file = $state.raw<File | null>(null);
+  contents = $state.raw<Contents | null>(null);
+  /** Which things are to be laid, by their places in the contents. */
+  ticked = $state.raw<Set<number>>(new Set());
+  places = $state<"named" | "markers" | "labels">("named");
+  /** How far ways may stray, metres; none leaves it to their size. */
+  tolerance = $state<number | null>(null);
+  /** Files that wait until this one is laid or put away. */
+  #next: File[] = [];
+
+  /** Look into a file. One thing alone is laid at once; more are shown first. */
+  async open(file: File): Promise<void> {
+    if (this.contents) return void this.#next.push(file);
+    const query = new URLSearchParams({ name: file.name });
+    await session.guarded(async () => {
+      const contents = await this.#sent<Contents>(`contents?${query}`, file, {});
+      [this.file, this.contents] = [file, contents];
+      this.ticked = new Set(contents.things.keys());
+      if (contents.things.length === 1) await this.lay();
+    });
+    if (!this.contents) await this.#goOn();
+  }
+
+  /** Lay what is ticked, as one edit, and show it. */
+  async lay(): Promise<void> {
+    const { file, contents } = this;
+    if (!file || !contents || !this.ticked.size) return;
+    const query = new URLSearchParams({ name: file.name, places: this.places, frame: `${player.frame}` });
+    if (this.ticked.size < contents.things.length) query.set("only", ranges([...this.ticked].sort((a, b) => a - b)));
+    if (this.tolerance) query.set("tolerance", `${this.tolerance}`);
+    const before = new Set(session.marks.map(({ mark }) => mark.id));
+    const done = await session.keep((seen) => this.#sent<Sheet>(`geodata?${query}`, file, { "If-Match": seen }));
+    if (!done) return;
+    const boxes = contents.things.filter((_, k) => this.ticked.has(k)).map(({ box }) => box);
+    const room = (low: number, high: number) => Math.max((high - low) * 0.15, 1);
+    const [w, s, e, n] = [0, 1, 2, 3].map((k) =>
+      boxes.map((box) => box[k]!).reduce((a, b) => (k < 2 ? Math.min(a, b) : Math.max(a, b))),
+    ) as [number, number, number, number];
+    session.step = "mark";
+    session.showBox = [w - room(w, e), s - room(s, n), e + room(w, e), n + room(s, n)];
+    const fresh = session.marks.find(({ mark }) => !before.has(mark.id));
+    if (fresh) session.select({ kind: fresh.kind, id: fresh.mark.id });
+    if (contents.notes.length) session.notice = contents.notes.join(" ");
+    await this.putAway();
+  }
+
+  async putAway(): Promise<void> {
+    [this.file, this.contents, this.tolerance] = [null, null, null];
+    await this.#goOn();
+  }
+
+  async #goOn(): Promise<void> {
+    const next = this.#next.shift();
+    if (next) await this.open(next);
+  }
+
+  async #sent<T>(path: string, file: File, headers: Record<string, string>): Promise<T> {
+    const answer = await fetch(`/api/films/${session.id}/${path}`, { method: "POST", headers, body: file });
+    const body = await answer.json();
+    if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused.`, answer.status);
+    return body as T;
+  }
+}
+
+/** Rising numbers as ranges: 0-4,7. */
+export function ranges(numbers: number[]): string {
+  const found: string[] = [];
+  for (let k = 0; k < numbers.length;) {
+    let last = k;
+    while (numbers[last + 1] === numbers[last]! + 1) last += 1;
+    found.push(last > k ? `${numbers[k]}-${numbers[last]}` : `${numbers[k]}`);
+    k = last + 1;
+  }
+  return found.join(",");
+}
+
+export const opened = new Opened();
