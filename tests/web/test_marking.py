@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import pytest
@@ -83,6 +84,41 @@ def test_a_gpx_file_is_dropped_and_its_line_carries_a_traveller(server: Server, 
     drop(page, tmp_path / "bad.gpx")
     expect(page.get_by_role("alert")).to_contain_text("no way in it")
     assert len(film_of(server)["film"]["routes"]) == 1
+
+
+def test_a_file_of_many_things_is_listed_and_what_is_ticked_is_laid_in_one_edit(
+    server: Server, film: Page, tmp_path: Path
+) -> None:
+    page = film
+    steps = [{"op": "replace", "path": "/ground/kind", "value": "mercator"}]
+    sheet = film_of(server)
+    server.client.patch(f"/api/films/{sheet['id']}", json=steps, headers={"If-Match": f'"{sheet["revision"]}"'})
+    page.reload()
+    square = [[[0.1 * k, 1], [0.1 * k + 0.05, 1], [0.1 * k, 1.1], [0.1 * k, 1]] for k in range(3)]
+    features = [
+        {"type": "Feature", "properties": {"NAME": f"Land {k}"}, "geometry": {"type": "Polygon", "coordinates": [ring]}}
+        for k, ring in enumerate(square)
+    ]
+    for name, geometry in (
+        ("Ferry", {"type": "LineString", "coordinates": [[0, 0], [1, 1], [2, 1]]}),
+        ("Quay", {"type": "Point", "coordinates": [0.4, 0.4]}),
+    ):
+        features.append({"type": "Feature", "properties": {"name": name}, "geometry": geometry})
+    (tmp_path / "all.geojson").write_text(json.dumps({"type": "FeatureCollection", "features": features}))
+    expect(page.locator(".details .number").first).to_have_text("1")
+    drop(page, tmp_path / "all.geojson")
+    contents = page.get_by_role("region", name="Contents of a file")
+    expect(contents).to_contain_text("1 way, 1 place, 3 outlines")
+    contents.get_by_label("Find in the file").fill("land 1")
+    contents.get_by_label("All found").uncheck()
+    contents.get_by_role("button", name="Lay 4 of 5").click()
+    server.until(lambda: len(film_of(server)["film"]["routes"]) == 1)
+    laid = film_of(server)["film"]
+    assert [region["name"] for region in laid["regions"]] == ["Land 0", "Land 2"]
+    assert [one["name"] for one in (*laid["markers"], *laid["labels"])] == ["Quay", "Quay"]
+    expect(contents).to_have_count(0)
+    page.keyboard.press("Control+z")
+    server.until(lambda: film_of(server)["film"]["regions"] == [])
 
 
 def test_names_share_a_style_and_one_change_is_one_undo(server: Server, film: Page) -> None:

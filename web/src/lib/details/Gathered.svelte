@@ -98,8 +98,8 @@
   <div class="drop">
     <Icon name="drop" size={22} />
     <div>
-      <b>Drop pictures anywhere on this sheet</b><span
-        >PNG, JPEG, WebP, GeoTIFF, MBTiles, world files beside pictures</span
+      <b>Drop pictures and ground data anywhere</b><span
+        >PNG, JPEG, WebP, GeoTIFF, MBTiles, world files; GPX, KML, GeoJSON, shapefiles in a ZIP</span
       >
     </div>
     <Button onclick={() => picker.click()}>Choose</Button>
@@ -107,7 +107,7 @@
       bind:this={picker}
       type="file"
       multiple
-      accept="image/png,image/jpeg,image/webp,image/tiff,.mbtiles,.wld,.jgw,.pgw,.tfw,.prj"
+      accept="image/png,image/jpeg,image/webp,image/tiff,.mbtiles,.wld,.jgw,.pgw,.tfw,.prj,.gpx,.kml,.kmz,.geojson,.json,.topojson,.csv,.tsv,.zip,.gpkg,.fgb"
       aria-label="Choose pictures"
       onchange={() => {
         if (picker.files) void arrivals.receive(picker.files).then(() => (picker.value = ""));

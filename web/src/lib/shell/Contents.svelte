@@ -199,6 +199,9 @@
     text-overflow: ellipsis;
     white-space: nowrap;
   }
+  input[type="checkbox"] {
+    accent-color: var(--ink);
+  }
   .row span {
     color: var(--ink-2);
     white-space: nowrap;
