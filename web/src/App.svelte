@@ -233,7 +233,7 @@
     </div>
   {/if}
   {#if session.step === "render"}
-    <div class="main">
+    <main class="main">
       {#if reel}
         <section class="reel" aria-label="Reel">
           <header>
@@ -246,18 +246,18 @@
           </div>
         </section>
       {:else}<Viewfinder large />{/if}
-    </div>
+    </main>
     <div class="side">
       <div class="small"><Chart bind:this={chart} /></div>
       <Reels bind:playing={reel} />
     </div>
   {:else}
-    <div class="main" class:split={session.step === "fly" && session.section && !session.grown}>
+    <main class="main" class:split={session.step === "fly" && session.section && !session.grown}>
       {#if session.grown}<Viewfinder large />{:else}
         <Chart bind:this={chart} />
         {#if session.step === "fly" && session.section}<Section />{/if}
       {/if}
-    </div>
+    </main>
     <div class="side">
       <div class="finder" class:low={session.step === "fit"}>
         {#if session.grown}<Chart bind:this={chart} />{:else}<Viewfinder />{/if}

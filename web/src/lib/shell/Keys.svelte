@@ -84,10 +84,10 @@
 </script>
 
 <div class="keys" role="dialog" aria-label="Keys">
-  <header>
+  <div class="head">
     <h2>Keys</h2>
     <button bind:this={close} onclick={onclose}>Close</button>
-  </header>
+  </div>
   <div class="columns">
     {#each groups as [title, rows] (title)}
       <section>
@@ -113,7 +113,7 @@
     background: var(--paper);
     border: 1px solid var(--rule-strong);
   }
-  header {
+  .head {
     display: flex;
     align-items: center;
     justify-content: space-between;
@@ -121,7 +121,7 @@
     padding: 0 12px;
     border-bottom: 1px solid var(--rule);
   }
-  header button {
+  .head button {
     height: 24px;
     padding: 0 9px;
     border: 1px solid var(--edge);

@@ -61,7 +61,7 @@
 />
 
 <header class="top" bind:this={strip}>
-  <span class="brand"><img src="/favicon.svg" alt="" width="18" height="18" />Yaila</span>
+  <h1 class="brand"><img src="/favicon.svg" alt="" width="18" height="18" />Yaila</h1>
   <button class="film" aria-expanded={open === "films"} onclick={() => toggle("films")}
     >{film?.name ?? "…"}<Icon name="down" size={14} /></button
   >

@@ -165,12 +165,14 @@
   input {
     border: 0;
     background: none;
-    padding: 0;
-    min-width: 1ch;
+    /* A number of one digit is wide enough to be hit; its unit lies over the rest. */
+    padding: 0 17px 0 0;
+    margin: -3px -17px -3px 0;
+    min-width: 25px;
     max-width: 100%;
     font-weight: 540;
     outline: none;
-    height: 18px;
+    height: 24px;
     field-sizing: content;
   }
   u {
@@ -179,6 +181,7 @@
     font-weight: 420;
     font-size: 11.5px;
     margin-left: 3px;
+    pointer-events: none;
   }
   .icon {
     position: absolute;

@@ -137,7 +137,7 @@
     color: var(--ink-2);
   }
   .move {
-    width: 22px;
+    width: 24px;
     color: var(--ink-2);
   }
   .row:hover,

@@ -1,0 +1,83 @@
+"""The page for all: what axe-core finds in every step, and the story's acts by keys alone."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import Server
+from tests.web.hands import film_of, kept, until
+
+pytestmark = pytest.mark.browser
+
+AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+"""Rules of WCAG 2.2, A and AA, and best practice, by Deque's axe-core."""
+
+
+def violations(page: Page) -> list[str]:
+    """What axe-core finds in the page as it is."""
+    if not page.evaluate("() => 'axe' in window"):
+        page.evaluate(AXE.read_text("utf-8"))
+    return page.evaluate(
+        """async () => {
+            const tags = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"];
+            const { violations } = await axe.run(document, { runOnly: tags });
+            return violations.flatMap(({ id, nodes }) => nodes.map((node) => `${id}: ${node.html.slice(0, 120)}`));
+        }"""
+    )
+
+
+def test_axe_finds_nothing_in_any_step_or_tab(server: Server, film: Page) -> None:
+    page, sheet = film, film_of(server)
+    marks = {
+        "routes": {"name": "Way", "points": [{"x": 700, "y": 400, "stop": "A"}, {"x": 900, "y": 500}]},
+        "markers": {"name": "Ring", "x": 800, "y": 450},
+        "labels": {"name": "Name", "text": "Name", "x": 820, "y": 430},
+        "regions": {"name": "Field", "rings": [[[600, 300], [900, 300], [800, 500]]]},
+    }
+    steps = [{"op": "add", "path": f"/{kind}/-", "value": mark} for kind, mark in marks.items()]
+    headers = {"If-Match": f'"{sheet["revision"]}"'}
+    assert server.client.patch(f"/api/films/{sheet['id']}", json=steps, headers=headers).status_code == 200
+    until(page, "document.body.innerText.includes('4 marks')")
+    for key in ("1", "2", "3", "4", "6"):
+        page.keyboard.press(key)
+        page.wait_for_timeout(400)
+        assert violations(page) == [], key
+        if key == "3":
+            for tab in ("Extras", "Order", "Time", "Recipes", "Passage"):
+                page.get_by_role("radio", name=tab, exact=True).click()
+                assert violations(page) == [], tab
+        if key == "4":
+            for kind in ("route", "marker", "label", "region"):
+                page.locator(".details .row .pick", has=page.locator(f"i.{kind}")).first.click()
+                page.wait_for_timeout(200)
+                assert violations(page) == [], kind
+    page.keyboard.press("?")
+    assert violations(page) == []
+    page.keyboard.press("Escape")
+
+
+def test_a_vantage_is_set_tilted_timed_and_taken_away_by_keys_alone(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("n")
+    server.until(lambda: len(film_of(server)["film"]["vantages"]) == 4)
+    # On to the tilt by the tabulator, wherever the focus begins.
+    for _ in range(80):
+        page.keyboard.press("Tab")
+        if page.evaluate("() => document.activeElement.ariaLabel") == "Tilt, °":
+            break
+    page.keyboard.type("25")
+    page.keyboard.press("Enter")
+    kept(page, "Tilt")
+    assert 25 in [vantage["tilt"] for vantage in film_of(server)["film"]["vantages"]]
+    page.evaluate("() => document.activeElement.blur()")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Alt+ArrowRight")
+    kept(page, "Retime")
+    page.keyboard.press("Delete")
+    server.until(lambda: len(film_of(server)["film"]["vantages"]) == 3)
+    page.keyboard.press("Control+z")
+    server.until(lambda: len(film_of(server)["film"]["vantages"]) == 4)
+    expect(page.get_by_role("main")).to_have_count(1)
