@@ -290,6 +290,8 @@
     color: var(--ink);
   }
   .sub {
+    flex: 0 1000 auto;
+    min-width: 0;
     color: var(--ink-2);
     overflow: hidden;
     text-overflow: ellipsis;

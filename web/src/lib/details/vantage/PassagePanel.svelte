@@ -157,7 +157,7 @@
             { value: "natural", label: "Natural", hint: "From the length of the path and a pace" },
             { value: "seconds", label: "Seconds" },
             { value: "frames", label: "Frames" },
-            { value: "before", label: "As before", hint: "At the pace of the passage before" },
+            { value: "before", label: "Before", hint: "At the pace of the passage before" },
           ]}
           value={duration.unit}
           onchange={setUnit}
@@ -280,6 +280,21 @@
     border-left: 0;
     height: 46px;
     padding: 5px 4px 0 8px;
+  }
+  .figures {
+    min-width: 0;
+    container-type: inline-size;
+  }
+  @container (max-width: 225px) {
+    .units {
+      padding: 5px 6px;
+    }
+    .two {
+      grid-template-columns: 76px minmax(0, 1fr);
+    }
+    .two dd u {
+      display: none;
+    }
   }
   .ends {
     display: grid;
