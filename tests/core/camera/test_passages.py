@@ -25,7 +25,7 @@ def test_a_passage_weighs_at_least_what_it_takes(manner: Manner, frames: int) ->
             move = Move(Pose(0, 0, 100 + k, heading=30), Pose(50.0 + k, 20, 10))
             passage = Passage(move, manner.model_copy(), Timing(Ease()), frames)
             assert passage.at(np.arange(frames)).shape == (frames, 7)
-            assert np.isfinite(passage.arrival)
+            assert np.isfinite(passage.arrival).all()
             assert passage.rates.shape == (2, 7)
             kept.append((move, passage))
         after, _ = tracemalloc.get_traced_memory()

@@ -213,6 +213,14 @@ def test_headings_run_on_over_whole_turns_without_a_seam() -> None:
     assert heading[-1] == pytest.approx(820)
 
 
+def test_a_roll_over_the_top_runs_on_without_a_seam() -> None:
+    film = two(Glide(), 60, {"roll": 170}, {"roll": -170, "hold": 1})
+    film.vantages.append(Vantage(x=0, span=2000, roll=-150, hold=0))
+    roll = track_of(choreograph(film)).roll
+    assert np.abs(np.diff(roll)).max() < 3
+    assert roll[-1] == pytest.approx(210)
+
+
 def test_a_cut_takes_no_time_and_shows_each_side_for_a_frame_at_least() -> None:
     film = two(Cut(), 100)
     plan = choreograph(film)

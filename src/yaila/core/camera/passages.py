@@ -15,6 +15,7 @@ from yaila.core.shelf import Shelf
 
 SPAN = FIELDS.index("span")
 HEADING = FIELDS.index("heading")
+ROLL = FIELDS.index("roll")
 PLACE = [FIELDS.index("x"), FIELDS.index("y")]
 _STEP = 1e-4
 """Share of a passage's time over which a rate is taken."""
@@ -74,9 +75,9 @@ class Passage:
         return self._reckoned(np.arange(self._frames + 1, dtype=np.float64))
 
     @cached_property
-    def arrival(self) -> float:
-        """The heading that it comes to, full turns included."""
-        return float(self._reckoned(np.array([float(self._frames)]))[0, HEADING])
+    def arrival(self) -> NDArray[np.float64]:
+        """The channels that it comes to, full turns of heading and roll included, (7,)."""
+        return self._reckoned(np.array([float(self._frames)]))[0]
 
     @cached_property
     def rates(self) -> NDArray[np.float64]:

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from yaila.core.camera import Pose, Track
 from yaila.core.camera.extras import breathing, opened, shaken, spun
-from yaila.core.camera.passages import Passage, bent, passage_of, through_rate
+from yaila.core.camera.passages import HEADING, ROLL, Passage, bent, passage_of, through_rate
 from yaila.core.camera.track import FIELDS
 from yaila.core.film.legs import Leg, flows, legs_of, move_of, timing_of
 from yaila.core.film.model import Film
@@ -46,14 +46,14 @@ class Camera:
         self.frames = legs[-1].end if legs else 0
         self._starts = np.array([leg.start for leg in legs], np.int64)
         self._blocks: OrderedDict[int, Track] = OrderedDict()
-        # Headings go on from where the passage before came to, whole turns included.
-        turns = [0.0]
+        # Headings and rolls go on from where the passage before came to, whole turns included.
+        self._turns = np.zeros((len(legs), len(FIELDS)))
         for index, leg in enumerate(legs[:-1]):
-            came = 0.0
-            if leg.passage:
-                came = self._way(index).arrival - film.vantages[index + 1].heading
-            turns.append(turns[-1] + came)
-        self._turns = turns
+            after, came = film.vantages[index + 1].pose, self._way(index).arrival if leg.passage else None
+            self._turns[index + 1] = self._turns[index]
+            if came is not None:
+                self._turns[index + 1, HEADING] += came[HEADING] - after.heading
+                self._turns[index + 1, ROLL] += came[ROLL] - after.roll
 
     def at(self, times: NDArray[np.float64]) -> Track:
         """The camera at times (n,), frames, parts of them included; before the film and after it, it stands still."""
@@ -69,7 +69,7 @@ class Camera:
                 made[~moving] = self._resting(index, at[~moving])
             if moving.any():
                 made[moving] = Track.of_channels(self.passage(index, at[moving] - leg.hold)).rows()
-            rows[mine] = made + np.array([0, 0, 0, 0, self._turns[index], 0, 0])
+            rows[mine] = made + self._turns[index]
         track = Track.of_rows(rows)
         film = self._film
         if film.opening:
