@@ -114,3 +114,16 @@ def test_a_film_takes_its_fonts_and_signs_along(client: TestClient, store: Store
     write_bundle(tmp_path / "film.yaila", film, store.pictures.source, store.aids.file)
     _, media = read_bundle(tmp_path / "film.yaila", tmp_path)
     assert {key: path.suffix for key, path in media.items()} == {font: ".otf", sign: ".png"}
+
+
+def test_what_no_film_uses_is_taken_away_and_what_one_uses_stays(client: TestClient, store: Store) -> None:
+    keys = [
+        client.post(f"/api/fonts?name={file}", content=(FOLDER / file).read_bytes()).json()["key"]
+        for file in ("Dosis-Bold.otf", "Lato-Bold.ttf")
+    ]
+    client.post("/api/signs?name=b.png", content=arrow())
+    store.films.put_away(store.films.create(Film(labels=[Label(text="Quay", look=Lettering(family=keys[0]))])).id)
+    assert client.delete("/api/aids/unused").json() == {"gone": 2}
+    assert [font["key"] for font in client.get("/api/fonts").json() if font["brought"]] == [keys[0]]
+    assert client.get("/api/signs").json() == []
+    assert client.delete("/api/aids/unused").json() == {"gone": 0}

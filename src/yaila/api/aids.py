@@ -56,6 +56,20 @@ async def bring_font(request: Request, desk: TheDesk, name: FileName) -> Offered
     return _brought(font.key, font.name)
 
 
+class Swept(BaseModel):
+    """How many fonts and signs were taken away."""
+
+    gone: int
+
+
+@router.delete("/aids/unused")
+def sweep_aids(desk: TheDesk) -> Swept:
+    """Take away the fonts and signs that no film uses as it stands, those put away included."""
+    films = [desk.store.films.state(card.id).film for card in desk.store.films.cards()]
+    used = {key for film in films for key in film.aids}
+    return Swept(gone=desk.store.aids.sweep(used))
+
+
 @router.get("/signs")
 def list_signs(desk: TheDesk) -> list[OfferedSign]:
     """All pictures that were brought as signs."""

@@ -58,6 +58,16 @@ class Aids:
             write_whole(self._folder / f"{key}.name", name.rsplit(".", 1)[0][:120].encode())
         return Aid(key, self._name_of(key))
 
+    def sweep(self, used: set[str]) -> int:
+        """Take away all fonts and signs but those that are used; how many they were."""
+        gone = [key for key in self._keys(".ttf", ".otf", ".png") if key not in used]
+        for key in gone:
+            for path in self._folder.glob(f"{key}.*"):
+                path.unlink(missing_ok=True)
+            self._good.discard(key)
+            self._bad.discard(key)
+        return len(gone)
+
     def _keep(self, data: bytes, suffix: str) -> str:
         key = hashlib.sha256(data).hexdigest()
         ask_room(self._folder, len(data), "This file")

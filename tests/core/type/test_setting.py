@@ -100,6 +100,22 @@ def test_what_is_no_font_is_refused(data: bytes, says: str) -> None:
         read_face(data, "Thing.otf")
 
 
+@pytest.mark.parametrize("file", ["Lato-Regular.ttf", "Dosis-Bold.otf"])
+@pytest.mark.parametrize("share", [0.1, 0.5, 0.97])
+def test_a_font_that_was_cut_short_is_refused(file: str, share: float) -> None:
+    data = (FOLDER / file).read_bytes()
+    with pytest.raises(BadEdit, match="damaged"):
+        read_face(data[: int(len(data) * share)], file)
+    assert read_face(data, file).name
+
+
+def test_faces_of_one_family_have_names_of_their_own() -> None:
+    names = {
+        read_face((FOLDER / f"Lato-{style}.ttf").read_bytes(), style).name for style in ("Regular", "Bold", "Italic")
+    }
+    assert len(names) == 3
+
+
 def test_a_family_that_is_not_there_is_told() -> None:
     with pytest.raises(BadEdit, match="Choose one of"):
         line("a", "Nothing Sans")

@@ -94,8 +94,12 @@ def read_face(data: bytes, key: str) -> Face:
         raise BadEdit(f"“{key}” is no font that can be read: it must be a TrueType or OpenType file (.ttf, .otf).")
     typeface = skia.FontMgr.New_Custom_Empty().makeFromData(skia.Data.MakeWithCopy(data), 0)
     shaper = hb.Font(hb.Face(data))
-    if typeface is None or not shaper.face.glyph_count:
+    name = typeface.getFamilyName() if typeface else ""
+    if not name or not shaper.face.glyph_count or not _whole(data):
         raise BadEdit(f"“{key}” begins like a font but cannot be read. It may be damaged: fetch it again.")
+    style = (shaper.face.get_name(SUBFAMILY) or "").strip()
+    if style and style.lower() not in ("regular", "normal", "book") and style.lower() not in name.lower():
+        name = f"{name} {style}"
     upem = shaper.face.upem
     shaper.scale = (upem, upem)
     drawer = skia.Font(typeface, FINE)
@@ -103,7 +107,25 @@ def read_face(data: bytes, key: str) -> Face:
     drawer.setSubpixel(True)
     drawer.setLinearMetrics(True)
     metrics = drawer.getMetrics()
-    return Face(key, typeface.getFamilyName(), shaper, drawer, -metrics.fAscent / FINE, metrics.fDescent / FINE)
+    return Face(key, name, shaper, drawer, -metrics.fAscent / FINE, metrics.fDescent / FINE)
+
+
+SUBFAMILY = 2
+"""The name of a face within its family (OpenType, name table)."""
+
+
+def _whole(data: bytes) -> bool:
+    """Whether all tables that a font lists lie within the file (OpenType, table directory): a font that was cut in half
+    opens, and draws nothing."""
+    start = int.from_bytes(data[12:16], "big") if data[:4] == b"ttcf" else 0
+    count = int.from_bytes(data[start + 4 : start + 6], "big")
+    ends = []
+    for k in range(count):
+        entry = data[start + 12 + 16 * k : start + 28 + 16 * k]
+        if len(entry) < 16:
+            return False
+        ends.append(int.from_bytes(entry[8:12], "big") + int.from_bytes(entry[12:16], "big"))
+    return bool(ends) and max(ends) <= len(data)
 
 
 @lru_cache(maxsize=64)

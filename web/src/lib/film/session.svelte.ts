@@ -342,6 +342,16 @@ export class Session {
     return key;
   }
 
+  /** Take away the fonts and signs that no film uses. */
+  async sweepAids(): Promise<void> {
+    await this.guarded(async () => {
+      const { gone } = await told<{ gone: number }>(api.DELETE("/api/aids/unused"));
+      this.fonts = await told(api.GET("/api/fonts"));
+      this.signs = await told(api.GET("/api/signs"));
+      if (!gone) throw new Error("Every font and sign is used by a film, so none was taken away.");
+    });
+  }
+
   /** A beat of the sound at a frame. */
   async tapBeat(frame: number): Promise<void> {
     await this.act({ act: "tap_beat", frame });

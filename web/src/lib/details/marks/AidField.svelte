@@ -36,8 +36,10 @@
     ...(offered.some(({ key }) => key === value) ? [] : [{ value: value ?? "", label: words.gone }]),
     ...offered.map(({ key, name }) => ({ value: key, label: name })),
     { value: "bring", label: words.bring },
+    { value: "sweep", label: "take away what no film uses" },
   ]}
-  onchange={(key) => (key === "bring" ? chooser?.click() : key && onchange(key))}
+  onchange={(key) =>
+    key === "bring" ? chooser?.click() : key === "sweep" ? session.sweepAids() : key && onchange(key)}
 />
 {#if kind === "signs" && value}<img src="/api/signs/{value}.png" alt="" />{/if}
 <input
