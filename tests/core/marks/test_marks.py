@@ -260,3 +260,21 @@ def test_a_traveller_rides_at_the_head_of_the_line_and_never_hangs_upside_down(s
     # To the left it is the mirror image (upright) or turned round (from above, which is alike above and below).
     turned = right[:, ::-1] if symbol in UPRIGHT else right[::-1, ::-1]
     assert np.abs(left - turned).mean() < 0.4
+
+
+def test_all_stops_of_a_route_are_marked_in_one_act_and_come_as_the_line_reaches_them() -> None:
+    points = [RoutePoint(x=0, y=0, stop="Quay"), RoutePoint(x=500, y=80), RoutePoint(x=900, y=0, stop="Head")]
+    route = Route(id="w", points=points, draws=Draws(shown=True, seconds=4))
+    film = Film(routes=[route], vantages=[Vantage(x=450, span=1200, hold=8)])
+    made = acts.MarkStops(route="w").apply(film)
+    assert [(one.name, one.x) for one in made.markers] == [("Quay", 0), ("Head", 900)]
+    assert [one.text for one in made.labels] == ["Quay", "Head"]
+    timeline = choreograph(made).timeline
+    reached = [timeline.ranges[one.id].start.frame for one in (*made.markers, *made.labels)]
+    assert reached == [0, 100, 0, 100]
+    # Once more there is nothing left to mark.
+    again = acts.MarkStops(route="w", places="labels").apply(made)
+    assert again == made
+    film.routes[0].points = (RoutePoint(x=0, y=0), RoutePoint(x=9, y=0))
+    with pytest.raises(BadEdit, match="no stops"):
+        acts.MarkStops(route="w").apply(film)

@@ -19,6 +19,7 @@ from yaila.core.film.acts.marks import (
     DragMark,
     DuplicateMark,
     MakeStyle,
+    MarkStops,
     MoveMark,
     PullRim,
     RemoveMarks,
@@ -117,6 +118,7 @@ Act = Annotated[
     | PullRim
     | RemoveMarks
     | DragMark
+    | MarkStops
     | DuplicateMark
     | RestackMark
     | MoveMark
@@ -196,6 +198,7 @@ __all__ = [
     "LayPlate",
     "LevelVantage",
     "MakeStyle",
+    "MarkStops",
     "MatchTone",
     "MoveCamera",
     "MoveMark",

@@ -94,6 +94,34 @@ DRAWN = RegionLook(filled=0.35, border=4.0)
 """How a region looks that is drawn by hand: the map shows through it, and its edge is clear."""
 
 
+class MarkStops(FilmAct):
+    """Set markers, names, or both at all stops of a route that have none yet: they come when its line reaches the stop,
+    and are called as it is."""
+
+    act: Literal["mark_stops"] = "mark_stops"
+    route: str
+    places: Literal["named", "markers", "labels"] = "named"
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        route = film.route(self.route)
+        if not any(point.stop for point in route.points):
+            raise BadEdit(f"“{route.name}” has no stops: give points of it a name.")
+        marked = {mark.place for mark in (*film.markers, *film.labels)}
+        for k, point in enumerate(route.points):
+            if not point.stop or (point.x, point.y) in marked:
+                continue
+            place = {"name": point.stop, "x": point.x, "y": point.y, "group": route.group}
+            starts: RouteMoment | MarkMoment = RouteMoment(route=route.id, point=k)
+            if self.places != "labels":
+                marker = Marker(id=new_id(), starts=starts, **place)
+                film.markers.append(marker)
+                starts = MarkMoment(mark=marker.id)
+            if self.places != "markers":
+                film.labels.append(Label(id=new_id(), text=point.stop, starts=starts, **place))
+        return film
+
+
 class AddRegion(FilmAct):
     """Lay outlines on the ground as a region; with ``frame`` it comes then, else it is there from the start. A circle
     reaches to ``rim``, if that is given. One that is drawn by hand, with ``frame`` and with no look or way to come of

@@ -78,6 +78,17 @@
   >
   <Button disabled={!by} title="To the right of its way; to the left if negative" onclick={shift}>Move</Button>
 </Strip>
+{#if session.step === "mark" && route.points.some(({ stop }) => stop)}
+  <Strip>
+    <span>All its stops get</span>
+    {#each [["named", "pins and names"], ["markers", "pins"], ["labels", "names"]] as const as [places, says] (places)}
+      <Button
+        title="They come when the line reaches the stop, and are called as it is"
+        onclick={() => session.act({ act: "mark_stops", route: route.id, places })}>{says}</Button
+      >
+    {/each}
+  </Strip>
+{/if}
 <Strip>
   {#if others.length}
     <Select
@@ -103,7 +114,7 @@
       <span>{k + 1}</span>
       <input
         aria-label="Name of stop {k + 1}"
-        placeholder="shapes the line"
+        placeholder={k === 0 ? "sets out here" : k === route.points.length - 1 ? "ends here" : "a name makes it a stop"}
         value={point.stop ?? ""}
         onkeydown={(event) => event.key === "Enter" && event.currentTarget.blur()}
         onchange={(event) => put(k, "stop", event.currentTarget.value.trim() || null, "Stop")}
