@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -9,14 +11,17 @@ from hypothesis import strategies as st
 
 from tests.drawing import draw_scene, scene_at
 from yaila.core.camera import FrameSize, Pose
-from yaila.core.film import Film, Label, Region, Route, RoutePoint, Scene
+from yaila.core.film import Film, Label, Region, Route, RoutePoint, Scene, acts
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.marked import Circle, Leader
 from yaila.core.film.model import Vantage
-from yaila.core.film.scene import Present
+from yaila.core.film.scene import Present, present_at
 from yaila.core.ground import Point
+from yaila.core.ground.mercator import mercator_of
+from yaila.core.imagery import PageStore
 from yaila.core.marks import Arrival, Lettering, RegionLook
-from yaila.core.time import FilmMoment
+from yaila.core.picture import Quality, Renderer, Request
+from yaila.core.time import FilmMoment, Time
 from yaila.core.type import Faces, set_text
 
 FULL = Film()
@@ -238,3 +243,52 @@ def test_letters_along_a_route_have_sides_and_a_shadow_too() -> None:
     sides = row(thickness=20)
     assert ((sides[..., 0] > 200) & (sides[..., 1] < 60)).sum() > 500
     assert row(shadow=12).min() < 150
+
+
+def test_a_label_counts_the_way_of_a_line_over_the_earth_and_values_of_a_course() -> None:
+    ends = [Point(*mercator_of(4, 50)), Point(*mercator_of(8, 50))]
+    points = [{"x": place.x, "y": place.y, "corner": True} for place in ends]
+    counter = {"route": "w", "unit": "nmi", "places": 1}
+    even = {"x1": 0, "y1": 0, "x2": 1, "y2": 1}
+    stops = [
+        {"id": f"s{at}", "at": {"on": "film", "seconds": at}, "value": value, "ease": even}
+        for at, value in ((0, 100), (4, 20))
+    ]
+    film = Film(
+        ground={"kind": "mercator"},
+        routes=[{"id": "w", "points": points, "draws": {"shown": True, "seconds": 4}}],
+        labels=[
+            {"id": "far", "text": "# nmi so far", "counter": counter, "comes": {"how": "cut"}},
+            {"id": "left", "text": "days left", "counter": {"value": {"stops": stops}}, "comes": {"how": "cut"}},
+        ],
+        vantages=[{"x": ends[0].x, "y": ends[0].y, "span": 1e6, "hold": 6}],
+    )
+    plan = choreograph(film)
+
+    def texts(frame: int) -> list[str]:
+        return [present_at(film, plan, label, Time(frame)).mark.text for label in film.labels]
+
+    # Along the parallel of 50 degrees; on the sphere of the map that is the radius times its cosine.
+    whole = math.radians(4) * 6378137 * math.cos(math.radians(50)) / 1852
+    assert texts(0) == ["0.0 nmi so far", "100 days left"]
+    half = float(texts(50)[0].split()[0])
+    assert half == pytest.approx(whole / 2, abs=0.2)
+    assert texts(50)[1] == "60 days left"
+    assert float(texts(120)[0].split()[0]) == pytest.approx(whole, abs=0.1)
+    assert acts.RemoveMarks(marks=["w"]).apply(film).labels[0].counter.route is None
+
+
+def test_type_moves_by_the_smallest_part_of_a_pixel() -> None:
+    renderer, size = Renderer(lambda key: None, PageStore(16)), FrameSize(640, 360)
+    rows = np.mgrid[:360, :640][0]
+    off = []
+    for shift in np.linspace(0, 1, 11):
+        look = {"size": 46, "halo": 0, "bold": False}
+        label = {"text": "Marrowick", "look": look, "comes": {"how": "cut"}, "stands": "frame", "u": 0.5}
+        film = Film(
+            frame={"width": 640, "height": 360}, labels=[label | {"v": 0.5 + shift / 360}], vantages=[{"hold": 2}]
+        )
+        light = renderer.render(Request(film, Time(30), size, Quality.FINAL)).rgb[..., 0].astype(float)
+        light -= light.min()
+        off.append((rows * light).sum() / light.sum() - shift)
+    assert np.ptp(off) < 0.08

@@ -33,6 +33,7 @@ from yaila.core.quantities import (
     Id,
     Name,
     North,
+    Number,
     Percent,
     RouteRef,
     RouteShare,
@@ -277,6 +278,20 @@ class Leader(Part):
     frames: Frames = Field(12, ge=1, le=500, title="Drawn within")
 
 
+UNITS = {"m": 1.0, "km": 1000.0, "mi": 1609.344, "nmi": 1852.0, "ft": 0.3048}
+"""Metres in each unit of length: the international mile and foot of 1959, the nautical mile of 1929."""
+
+
+class Counter(Part):
+    """What a label counts: how far the line of ``route`` has come over the Earth, in ``unit`` (on a plain ground, its
+    length as it is); or, without a route, ``value``, which may change over the film."""
+
+    route: RouteRef | None = None
+    value: Changes[Number] = Field(0.0, ge=-1e12, le=1e12, title="Counts")
+    unit: Literal["m", "km", "mi", "nmi", "ft"] = "km"
+    places: Count = Field(0, ge=0, le=3, title="Decimals")
+
+
 class Label(TimedMark):
     """A text.
 
@@ -285,6 +300,8 @@ class Label(TimedMark):
     ``turn`` degrees, counted from north or, with ``turns``, from the camera's heading; ``frame``, at ``u``, ``v`` of
     the frame's width and height, whatever the camera does; ``route``, along the curve of ``route`` with its middle at
     the share ``along`` of the way.
+
+    With a ``counter`` the text has a number where a # stands, or else before it.
 
     ``height`` is how far above the ground it stands, ground units. ``sits`` says on which side of its place the text
     is, ``gap`` pixels away. Between the spans ``widest`` and ``closest`` it is seen; beyond, it fades.
@@ -310,6 +327,7 @@ class Label(TimedMark):
     sits: Literal["above", "below", "left", "right", "over"] = "above"
     gap: Changes[FrameLength] = Field(18.0, ge=0, le=1000)
     leader: Leader | None = None
+    counter: Counter | None = None
     widest: GroundLength | None = Field(None, gt=0, ge=1e-4, le=1e9, title="Widest span")
     closest: GroundLength | None = Field(None, gt=0, ge=1e-4, le=1e9, title="Closest span")
     comes: Arrival = Field(default_factory=lambda: Arrival(how="letters", frames=18))

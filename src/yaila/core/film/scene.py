@@ -11,9 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.film.choreography import Choreography
-from yaila.core.film.marked import Label, Marker, Region, Reveal, Route
+from yaila.core.film.marked import UNITS, Counter, Label, Marker, Region, Reveal, Route
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.running import running
+from yaila.core.ground.geodesy import true_lengths
 from yaila.core.marks import Lettering, MarkerLook, RegionLook, RouteRun, Stroke
 from yaila.core.stopping import go_on
 from yaila.core.time import Time, smoothstep
@@ -164,8 +165,11 @@ def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> P
         return None
     gone = mark.goes.state(left)
     route = film.route(mark.route) if isinstance(mark, Label) and mark.stands == "route" and mark.route else None
+    now = running(mark, time, timeline, mark)
+    if isinstance(now, Label) and now.counter:
+        now = now.model_copy(update={"text": counted(film, choreography, now, now.counter, time)})
     return Present(
-        mark=running(mark, time, timeline, mark),
+        mark=now,
         look=running(film.look_of(mark), time, timeline, mark),
         opacity=came[0] * gone[0],
         scale=came[1] * gone[1],
@@ -178,6 +182,23 @@ def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> P
         route=route,
         uncovered=uncovered_at(film, choreography, mark.id, mark.reveal, time) if mark.reveal else None,
     )
+
+
+def length_in(film: Film, route: str, way: float, unit: str) -> float:
+    """How long a route is up to a length along it: over the Earth in a unit; on a plain ground as it is."""
+    if film.ground.kind != "mercator":
+        return way
+    return float(np.interp(way, *true_lengths(film.route(route).curve))) / UNITS[unit]
+
+
+def counted(film: Film, choreography: Choreography, label: Label, counter: Counter, time: Time) -> str:
+    """The text of a label that counts, at a moment."""
+    number = float(counter.value)
+    if counter.route:
+        number = length_in(film, counter.route, choreography.timeline.way(counter.route, time), counter.unit)
+    # Nothing is counted backwards past nought by rounding.
+    shown = f"{round(number, counter.places) + 0.0:,.{counter.places}f}"
+    return label.text.replace("#", shown) if "#" in label.text else f"{shown} {label.text}"
 
 
 def _dark(marker: Marker, since: float) -> bool:

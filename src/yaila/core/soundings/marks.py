@@ -153,7 +153,8 @@ def _made_of(film: Film, choreography: Choreography, label: Label, frames: list[
     times = [there.start, there.end, *(timeline.time(stop.at, label) for stop in stops)]
     if label.reveal and label.reveal.how != "route":
         times.append(timeline.reveals[label.id])
-    route = film.route(label.route).model_dump_json() if label.stands == "route" and label.route else ""
+    routes = [label.route if label.stands == "route" else None, label.counter.route if label.counter else None]
+    route = "".join(film.route(key).model_dump_json() + str(timeline.runs[key]) for key in routes if key)
     poses = choreography.camera.at(np.array(frames, np.float64)).rows()
     facts = f"{film.frame.size} {film.rate} {[time.frames for time in times]} {frames}"
     return digest(label.model_dump_json(), look.model_dump_json(), route, facts, poses)

@@ -10,9 +10,10 @@ import numpy as np
 from yaila.core.camera.manners import Follow, Glide
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.fitting import ground_of
-from yaila.core.film.marked import Label, Mark, Reveal
+from yaila.core.film.marked import Counter, Label, Mark, Reveal
 from yaila.core.film.model import Film, Fit, Passage, Tie
 from yaila.core.film.running import resting
+from yaila.core.film.scene import length_in
 from yaila.core.film.walk import Owners, changed, found, parts_of
 from yaila.core.ground import Point
 from yaila.core.quantities import Ref
@@ -52,7 +53,8 @@ def without_names(film: Film, keys: set[str]) -> Film:
     else stays where it is and as it looks, in space and in time.
 
     Passages that follow a route become Glides of the same time, what it uncovers is all there, labels along it stand
-    where they were, ties to a plate hang on the ground, and marks keep the look of a style as their own.
+    where they were, counters of it keep its length, ties to a plate hang on the ground, and marks keep the look of a
+    style as their own.
     """
     film = settled(film.model_copy(deep=True), lambda moment: any(names(moment, key) for key in keys))
 
@@ -63,6 +65,12 @@ def without_names(film: Film, keys: set[str]) -> Film:
         x, y = curve.along(np.array([resting(one).along * curve.length]))[0].tolist()
         stands = "facing" if one.stands == "route" else one.stands
         return one.model_copy(update={"x": x, "y": y, "stands": stands, "route": None})
+
+    def counter(one: Counter, owners: Owners) -> Counter:
+        if one.route is None or one.route not in keys:
+            return one
+        whole = length_in(film, one.route, film.route(one.route).curve.length, one.unit)
+        return one.model_copy(update={"route": None, "value": whole})
 
     def reveal(one: Reveal, owners: Owners) -> Reveal | None:
         if not keys & set(one.routes):
@@ -89,7 +97,7 @@ def without_names(film: Film, keys: set[str]) -> Film:
         one = one.model_copy(update={"look": film.look_of(one), "style": None, "own": ()})
         return label(one, owners) if isinstance(one, Label) else one
 
-    return changed(film, {}, {Mark: mark, Reveal: reveal, Passage: passage, Tie: tie, Fit: fit})
+    return changed(film, {}, {Mark: mark, Counter: counter, Reveal: reveal, Passage: passage, Tie: tie, Fit: fit})
 
 
 def left_hanging(before: Film, after: Film) -> int:

@@ -59,6 +59,43 @@
     );
   }}></textarea>
 <Strip>
+  <Tick
+    label="Counts"
+    checked={label.counter !== null}
+    onchange={(on) => put("counter", on ? { route: film.routes[0]?.id ?? null } : null, "Counter")}
+  />
+  {#if label.counter}
+    <Select
+      label="What it counts"
+      caption="the"
+      value={label.counter.route ?? ""}
+      options={[
+        ...film.routes.map(({ id, name }) => ({ value: id, label: `way of ${name}` })),
+        { value: "", label: "value below" },
+      ]}
+      onchange={(value) => put("counter/route", value || null, "What it counts")}
+    />
+    {#if label.counter.route && film.ground.kind === "mercator"}
+      <Select
+        label="Unit of the count"
+        caption="in"
+        value={label.counter.unit}
+        options={(["m", "km", "mi", "nmi", "ft"] as const).map((value) => ({ value, label: value }))}
+        onchange={(value) => put("counter/unit", value, "Unit")}
+      />
+    {/if}
+  {:else}<span class="hint">a number where a # stands in the text</span>{/if}
+</Strip>
+{#if label.counter}
+  <Fields
+    of="Counter"
+    part={label.counter}
+    path="{of.path}/counter"
+    columns={2}
+    cells={[!label.counter.route && "value", "places"]}
+  />
+{/if}
+<Strip>
   <Segments
     label="What of the label"
     options={[
@@ -179,6 +216,9 @@
 {/if}
 
 <style>
+  .hint {
+    color: var(--ink-3);
+  }
   textarea {
     display: block;
     width: calc(100% - 24px);
