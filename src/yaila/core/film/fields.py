@@ -21,8 +21,8 @@ from yaila.core.imagery.land import ByBrightness, ByColour
 from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke, Traveller
 
 PARTS: tuple[type[BaseModel], ...] = (
-    Film, Vantage, Plate, Feather, Tone, Route, RoutePoint, Draws, Traveller, Reveal, Marker, Label, Leader, Counter, Region,
-    Circle, Arrival, Edges, ByColour, ByBrightness, Stroke, MarkerLook, Lettering, RegionLook,
+    Film, Vantage, Plate, Feather, Tone, Route, RoutePoint, Draws, Traveller, Reveal, Marker, Label, Leader, Counter,
+    Region, Circle, Arrival, Edges, ByColour, ByBrightness, Stroke, MarkerLook, Lettering, RegionLook,
     Hop, Steps, Orbit, Follow, Breath, Shake, Settle, Opening, Spin,
 )  # fmt: skip
 
