@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from rasterio.transform import Affine
 
 from tests.conftest import write_picture
-from yaila.core.errors import BadEdit, BadGeoreference
+from yaila.core.errors import BadEdit, BadFit, BadGeoreference
 from yaila.core.film import Film, Plate, Vantage, acts
 from yaila.core.film.fitting import ground_of, pixel_on_ground
 from yaila.core.film.model import PictureRef, Tie
@@ -173,3 +173,19 @@ def test_two_known_places_georeference_a_plain_ground() -> None:
     assert corner == pytest.approx(np.column_stack([x, y]), abs=1e-3)
     with pytest.raises(BadEdit, match="already"):
         acts.GroundByPoints(points=[(0, 0, 1, 1), (1, 0, 2, 1)]).apply(film)
+
+
+def test_ties_that_would_mirror_a_plate_do_not() -> None:
+    film = plain_film()
+    # The same three features, but two of them taken for each other.
+    ties = [
+        Tie(id=f"t{k}", x=x, y=y, to=Point(*to))
+        for k, (x, y, to) in enumerate(((100, 100, (400, 300)), (900, 100, (600, 300)), (500, 500, (500, 420))))
+    ]
+    laid = acts.TiePlate(plate="close", ties=ties).apply(film).plate("close")
+    corner, over, down = ground_of(laid, np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]))
+    over, down = over - corner, down - corner
+    assert over[0] * down[1] - over[1] * down[0] < 0
+    assert laid.fit.residual > 1
+    with pytest.raises(BadFit, match="mirrored"):
+        acts.TiePlate(plate="close", ties=ties, model="affine").apply(film)

@@ -251,6 +251,14 @@ def solve_ties(film: Film, plate: Plate, ties: list[Tie], model: FitModel | None
             raise BadFit(f"A {model} needs {LEAST[model]} points; there are {len(places)} in use. Add more.")
         chosen = "similarity"
     plate.bend = None
+    if chosen in ("affine", "homography") and _mirrored(_solved(chosen, places, ground), width, height):
+        if model:
+            raise BadFit(
+                "These ties would lay the plate mirrored: one of them stands on the wrong feature. Move it, or switch "
+                "it off."
+            )
+        # What none of the ties says by itself is left: the wrong one shows by how much it misses.
+        chosen = "similarity"
     if chosen == "bend":
         weights = np.ones(len(places))
         if goal:
@@ -264,6 +272,15 @@ def solve_ties(film: Film, plate: Plate, ties: list[Tie], model: FitModel | None
         plate.placement = placement_of(matrix, chosen, width, height)
     off = (ground_of(plate, places) - ground) / pairs.unit
     plate.fit = plate.fit.model_copy(update={"residual": float(np.sqrt(np.mean(np.sum(off**2, axis=1))))})
+
+
+def _mirrored(matrix: Floats, width: int, height: int) -> bool:
+    """Whether a map lays a picture as in a mirror: its rows run down and the ground's north up, so that its determinant
+    in the middle is negative otherwise."""
+    middle = np.array([[width / 2, height / 2], [width / 2 + 1, height / 2], [width / 2, height / 2 + 1]])
+    at, over, down = through(matrix, middle)
+    (a, b), (c, d) = over - at, down - at
+    return bool(a * d - b * c > 0)
 
 
 def _shifted(plate: Plate, by: Floats) -> Placement:
