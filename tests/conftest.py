@@ -31,6 +31,20 @@ settings.register_profile("steady", deadline=None, derandomize=True)
 settings.load_profile("steady")
 
 
+LONG = ("web", "farm", "api", "reference")
+"""Folders of tests that take long: they begin first, so that no process is left with a long file at the end."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Put what takes long in front."""
+
+    def rank(item: pytest.Item) -> int:
+        folder = item.path.relative_to(Path(__file__).parent).parts[0]
+        return LONG.index(folder) if folder in LONG else len(LONG)
+
+    items.sort(key=rank)
+
+
 def write_picture(path: Path, pixels: np.ndarray, **options: object) -> Path:
     """Save pixels in the format of the path's suffix."""
     pyvips.Image.new_from_array(pixels).write_to_file(str(path), **options)
