@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import copy
 import threading
+from bisect import bisect_right
 from collections import OrderedDict
 from dataclasses import dataclass, field
 
@@ -145,7 +146,7 @@ class Choreography:
 
     def leg_at(self, frame: float) -> int:
         """Which leg a frame is in."""
-        return max(index for index, leg in enumerate(self.legs) if leg.start <= frame or not index)
+        return max(bisect_right(self.legs, frame, key=lambda leg: leg.start) - 1, 0)
 
     def shot(self, time: Time) -> TimeRange:
         """From the cut before a moment to the cut after it: what is averaged over time never goes beyond."""

@@ -19,7 +19,8 @@ from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of,
 from yaila.core.soundings.marks import mark_faults
 from yaila.core.soundings.pace import Paces, pace_faults, paces_of
 from yaila.core.soundings.pieces import Pieces
-from yaila.core.time import Time, timecode
+from yaila.core.stopping import go_on
+from yaila.core.time import timecode
 from yaila.core.type import Faces
 
 BARE = 0.001
@@ -190,6 +191,14 @@ def _smeared(film: Film, paces: Paces, frames: NDArray[np.int64]) -> NDArray[np.
     return np.minimum(there, np.where(frames > 0, moved[np.minimum(before, len(moved) - 1)], np.inf))
 
 
+def _most(plates: NDArray[np.int16], count: int) -> NDArray[np.int64]:
+    """Which plate is named most in each row (f, n), counted from 0; -1 where there is none."""
+    rows, columns = np.nonzero(plates >= 0)
+    named = np.bincount(rows * max(count, 1) + plates[rows, columns], minlength=len(plates) * max(count, 1))
+    table = named.reshape(len(plates), -1)
+    return np.where(table.any(axis=1), table.argmax(axis=1), -1)
+
+
 def _soft(
     film: Film, look: Budget, choreography: Choreography, paces: Paces, length: Callable[[float], str]
 ) -> list[Finding]:
@@ -200,15 +209,14 @@ def _soft(
     times = np.quantile(look.enlarged, CARRIED, axis=1)
     seen = (times > GRAVE_TIMES) & (times > smeared)
     # Where it is grave, each plate that carries the frame is a finding of its own.
-    main = np.array(
-        [np.bincount(row[row >= 0], minlength=1).argmax() if (row >= 0).any() else -1 for row in look.plate]
-    )
+    main = _most(look.plate, len(film.plates))
     found = []
     for whole_first, whole_last in _runs(share > 1 - CARRIED):
         whole = slice(whole_first, whole_last + 1)
         if times[whole].max() <= SHARP:
             continue
         changes = np.flatnonzero(np.diff(main[whole])).tolist() if seen[whole].any() else []
+        go_on()
         cuts = [whole_first, *(whole_first + 1 + change for change in changes), whole_last + 1]
         for first, end in pairwise(cuts):
             run = slice(int(first), int(end))
@@ -312,9 +320,11 @@ def _pictures(film: Film, pieces: Pieces) -> list[Finding]:
 
 def _pace(film: Film, choreography: Choreography, paces: Paces) -> list[Finding]:
     found = []
-    for fault in pace_faults(film, choreography, paces, _runs):
+    faults = pace_faults(film, choreography, paces, _runs)
+    there = choreography.camera.at(np.array([fault.frame for fault in faults], np.float64))
+    for fault, x, y in zip(faults, there.x.tolist(), there.y.tolist(), strict=True):
+        go_on()
         remedy = Remedy(kind="act", text=fault.mends, act=fault.act) if fault.act else None
-        pose = choreography.pose(Time(fault.frame))
         found.append(
             Finding(
                 id=f"{fault.kind}-{fault.first}-{fault.vantage}",
@@ -324,7 +334,7 @@ def _pace(film: Film, choreography: Choreography, paces: Paces) -> list[Finding]
                 last=fault.last,
                 frame=fault.frame,
                 time=timecode(fault.frame, film.fps),
-                at=(pose.x, pose.y),
+                at=(x, y),
                 plate=None,
                 figure=fault.figure,
                 text=fault.text,

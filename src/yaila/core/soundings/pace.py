@@ -14,11 +14,13 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from yaila.core.camera import Track
 from yaila.core.camera.manners import Glide, Hop, Steps
 from yaila.core.camera.pace import changes_between, moves
-from yaila.core.film import Choreography, Film, choreograph
+from yaila.core.camera.passages import passage_of
+from yaila.core.film import Choreography, Film
 from yaila.core.film.acts import Act, ChangeManner, PassThrough, Retime
-from yaila.core.film.legs import flows
+from yaila.core.film.legs import flows, move_of, timing_of
 
 MOST_FRAMES = 20_000
 """Up to so many frames of a film are checked one by one."""
@@ -275,16 +277,17 @@ def _calmer(film: Film, choreography: Choreography, frame: int, factor: float, r
     index = choreography.leg_at(frame)
     if act or not isinstance(film.vantages[index].passage.manner, Glide):
         return act, mends
-    arc = ChangeManner(vantage=film.vantages[index].id, manner=Hop())
-    tried = arc.apply(film)
-    then = choreograph(tried)
-    leg = then.legs[index]
-    frames = np.arange(leg.leaves, leg.end - 1)
-    paces = _paces_at(tried, then, frames[frames < then.frames - 1])
-    limit = float(film.fps.value) / 24 / CROSSING
-    panning = (paces.middle > limit) & (paces.middle < PANS[-1]) & (paces.zoom < 0.7)
-    lasting = max((last - first + 1 for first, last in runs(panning)), default=0)
-    return (None, "") if lasting >= STROBES_FOR * float(film.fps.value) else (arc, "Let it hop over")
+    leg, rate = choreography.legs[index], float(film.fps.value)
+    # The passage alone is looked at, as if both its ends were stops.
+    way = passage_of(move_of(film, index), Hop(), timing_of(film, index), leg.passage)
+    track = Track.of_channels(way.at(np.arange(leg.passage + 1, dtype=np.float64)))
+    now, later = track.part(slice(None, -1)), track.part(slice(1, None))
+    middle = moves(now, later, film.frame.size)[:, 0] * rate
+    zoom = np.abs(np.log2(later.span / now.span)) * rate
+    panning = (middle > rate / 24 / CROSSING) & (middle < PANS[-1]) & (zoom < 0.7)
+    if max((last - first + 1 for first, last in runs(panning)), default=0) >= STROBES_FOR * rate:
+        return None, ""
+    return ChangeManner(vantage=film.vantages[index].id, manner=Hop()), "Let it hop over"
 
 
 def _turning(film: Film, choreography: Choreography, paces: Paces, runs: Runs) -> list[PaceFault]:
