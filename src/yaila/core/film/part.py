@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict
 
 def new_id() -> str:
     """A fresh identifier."""
-    return secrets.token_hex(4)
+    return secrets.token_hex(6)
 
 
 class Part(BaseModel):

@@ -21,6 +21,7 @@ from yaila.core.picture.canvas import filled, image_of, line, matrix_of, polygon
 from yaila.core.picture.dashes import grid_over
 from yaila.core.picture.reveals import only_uncovered
 from yaila.core.picture.stage import Easel, Piece, Stage
+from yaila.core.stopping import go_on
 from yaila.core.time import smoothstep
 
 PresentRegion = Present[Region, RegionLook]
@@ -188,6 +189,8 @@ class _Outline:
             # One by one they are quicker than as one path of hundreds of parts.
             spots = [skia.Point(u, v) for u, v in (seen[:, :2] / seen[:, 2:]).tolist()]
             for k in range(0, len(spots), 4):
+                if k % 64 == 0:
+                    go_on()
                 stripe = skia.Path()
                 stripe.addPoly(spots[k : k + 4], True)
                 canvas.drawPath(stripe, paint)

@@ -262,9 +262,11 @@ def _by_frame(sights: dict[str, list[_Sight]]) -> dict[int, list[tuple[str, _Sig
 def _overlaps(seen: list[tuple[str, _Sight]]) -> list[tuple[int, int, float]]:
     """Which two of the labels in a frame cover each other, and by what share of the smaller one."""
     upright = _boxed([sight.box for _, sight in seen])
-    found = []
-    for i, j in shapely.STRtree(upright).query(upright).T.tolist():
-        if i < j:
+    pairs = shapely.STRtree(upright).query(upright).T
+    pairs, found = pairs[pairs[:, 0] < pairs[:, 1]], []
+    for start in range(0, len(pairs), 256):
+        go_on()
+        for i, j in pairs[start : start + 256].tolist():
             mine, theirs = seen[i][1].box, seen[j][1].box
             shared = float(cv2.intersectConvexConvex(mine, theirs)[0])
             share = shared / max(min(_area(mine), _area(theirs)), 1.0)

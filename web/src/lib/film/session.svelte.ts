@@ -31,7 +31,7 @@ export type Tool =
   "select" | "frame" | MarkKind | "circle" | "pin" | "pull" | "tie" | "control" | "outline" | "pick" | "known";
 export type Judging = "laid" | "through" | "difference" | "wipe";
 /** A fresh identifier for a part of the document. */
-export const newId = () => Math.random().toString(16).slice(2, 10);
+export const newId = () => Math.random().toString(16).slice(2, 14);
 
 /** Pulses that may fail in a row before the person is told: a server that starts again takes as long. */
 const PATIENCE = 3;
