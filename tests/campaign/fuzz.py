@@ -3,6 +3,8 @@ none that takes long, and every refusal a problem document."""
 
 from __future__ import annotations
 
+import json
+import tempfile
 import time
 import zlib
 from collections import Counter
@@ -70,7 +72,9 @@ def run(server: Server, film: Film, requests: int, number: int, long: float = LO
             if answer.status_code >= 500 and answer.status_code != 503:
                 wrong.append(f"{answer.status_code}: {said}")
             if took > long:
-                wrong.append(f"{took:.1f} s: {said}")
+                with tempfile.NamedTemporaryFile("w", prefix="slow-", suffix=".json", delete=False) as film_asked:
+                    film_asked.write(json.dumps(sheet["film"]))
+                wrong.append(f"{took:.1f} s: {said}; its film is in {film_asked.name}")
             if answer.status_code >= 400 and answer.headers.get("content-type") != ["application/problem+json"]:
                 kind = answer.headers.get("content-type")
                 if case.method != "HEAD" and kind != "application/problem+json":
