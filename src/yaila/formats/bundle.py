@@ -68,10 +68,7 @@ def read_bundle(path: Path, folder: Path) -> tuple[Any, dict[str, Path]]:
         ) from error
 
 
-UNREADABLE = (
-    OSError, KeyError, ValueError, EOFError, RecursionError, RuntimeError, NotImplementedError, zlib.error,
-    zipfile.BadZipFile,
-)  # fmt: skip
+UNREADABLE = (OSError, KeyError, ValueError, EOFError, RuntimeError, zlib.error, zipfile.BadZipFile)
 """What reading a file of unknown origin as a ZIP can end in: cut, encrypted, packed in a way that is not known."""
 
 MOST_DOCUMENT = 64 * 2**20

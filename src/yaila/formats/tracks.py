@@ -77,8 +77,8 @@ SWELLS = 60
 """How many times larger than packed a KML may be, beyond 2 MB: text of ways packs to about a tenth."""
 
 UNREADABLE = (
-    ValueError, KeyError, TypeError, IndexError, AttributeError, OverflowError, RuntimeError, NotImplementedError,
-    EOFError, csv.Error, zlib.error,
+    ValueError, KeyError, TypeError, IndexError, AttributeError, OverflowError, RuntimeError, EOFError, csv.Error,
+    zlib.error,
 )  # fmt: skip
 """What reading a damaged file, or one that is something else, can end in."""
 
