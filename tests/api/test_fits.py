@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+import time
 from pathlib import Path
 
 import cv2
@@ -199,3 +200,24 @@ def test_land_is_traced_and_travels_as_geojson(server: Server, tmp_path: Path) -
     ).json()  # fmt: skip
     assert [one["name"] for one in again["film"]["regions"]] == ["sheet, land", "sheet, land"]
     assert np.allclose(sorted(again["film"]["regions"][1]["rings"][0]), sorted(region["rings"][0]), atol=1e-6)
+
+
+def test_a_file_of_many_places_is_laid_in_work_that_grows_with_it(server: Server) -> None:
+    """The whole film was copied for each place, so that 2,000 took minutes."""
+    sheet = server.client.post("/api/films", json={}).json()
+    features = [
+        {"type": "Feature", "properties": {"name": f"Place {k}"}, "geometry": {"type": "Point", "coordinates": [k, 5]}}
+        for k in range(2000)
+    ]
+    text = json.dumps({"type": "FeatureCollection", "ground": "plain", "features": features})
+    begin = time.monotonic()
+    laid = server.client.post(
+        f"/api/films/{sheet['id']}/geodata", params={"name": "places.geojson"}, content=text,
+        headers={"If-Match": f'"{sheet["revision"]}"'}, timeout=60,
+    ).json()["film"]  # fmt: skip
+    assert time.monotonic() - begin < 10
+    assert len(laid["markers"]) == len(laid["labels"]) == 2000
+    assert all(
+        label["starts"]["mark"] == marker["id"] and (label["x"], label["y"]) == (marker["x"], marker["y"])
+        for marker, label in zip(laid["markers"], laid["labels"], strict=True)
+    )

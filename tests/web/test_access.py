@@ -62,7 +62,7 @@ def test_axe_finds_nothing_in_any_step_or_tab(server: Server, film: Page) -> Non
 def test_a_vantage_is_set_tilted_timed_and_taken_away_by_keys_alone(server: Server, film: Page) -> None:
     page = film
     page.keyboard.press("n")
-    server.until(lambda: len(film_of(server)["film"]["vantages"]) == 4)
+    expect(page.get_by_role("button", name="4 vantages")).to_be_visible()
     # On to the tilt by the tabulator, wherever the focus begins.
     for _ in range(80):
         page.keyboard.press("Tab")

@@ -268,7 +268,7 @@
   {/if}
   <div class="bottom"><Profile /></div>
   {#if dropping}<div class="dropping">Let go to lay it on the ground</div>{/if}
-  {#if opened.contents}<Contents />{/if}
+  {#if opened.shows}<Contents />{/if}
   {#if keysShown}<Keys onclose={() => (keysShown = false)} />{/if}
 </div>
 

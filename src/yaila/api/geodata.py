@@ -12,12 +12,12 @@ from pydantic import BaseModel
 from yaila.api.desk import Desk, desk_of, file_body
 from yaila.api.films import Sheet, revision_of, sheet_of
 from yaila.core.errors import BadTrack
-from yaila.core.film import Film, Label, Marker, Region
-from yaila.core.film.acts import AddLabel, AddMarker, AddRegion, ImportRoute
-from yaila.core.film.acts.marks import DRAWN
+from yaila.core.film.acts import ImportRoute
+from yaila.core.film.acts.marks import Places, set_outline, set_place
+from yaila.core.film.acts.ties import at_time
 from yaila.core.ground import Point
 from yaila.core.ground.mercator import mercator_of
-from yaila.core.marks import MarkerLook
+from yaila.core.time import Time
 from yaila.formats.geodata import read_geodata
 from yaila.formats.tracks import Found, Outline, Spot, Track
 from yaila.store import difference
@@ -109,7 +109,7 @@ async def lay_geodata(
     seen: Annotated[str, Header(alias="If-Match")],
     name: Annotated[str, Query(max_length=200)],
     only: Annotated[str, Query(max_length=40_000, pattern=r"^[0-9,-]*$")] = "",
-    places: Literal["named", "markers", "labels"] = "named",
+    places: Places = "named",
     tolerance: Annotated[float | None, Query(gt=0, le=1e6, allow_inf_nan=False)] = None,
     frame: Annotated[int, Query(ge=0)] = 0,
 ) -> Sheet:
@@ -125,24 +125,22 @@ async def lay_geodata(
         wanted = _wanted(only, len(found.tracks) + len(found.spots) + len(found.outlines))
         if len(wanted) > MOST_THINGS:
             raise BadTrack(f"{len(wanted):,} things are too many at once; {MOST_THINGS:,} are the most. Tick fewer.")
-        laid = film.model_copy(deep=True)
+        laid, comes = film.model_copy(deep=True), at_time(film, Time(frame))
         for index, (_, thing, _, _) in enumerate(_all_of(found)):
             if index not in wanted:
                 continue
             if isinstance(thing, Track):
-                laid = ImportRoute(
+                way = ImportRoute(
                     name=thing.name, points=_laid(thing.points, degrees), stops=thing.stops, tolerance=tolerance,
                     colour=thing.colour, group=thing.folder,
-                ).apply(laid)  # fmt: skip
+                )  # fmt: skip
+                laid.routes.append(way.made())
             elif isinstance(thing, Spot):
                 (place,) = _laid([thing.point], degrees)
-                laid = _place(laid, thing, place, places, frame)
+                set_place(laid, thing.name or "Place", place, comes, places, thing.folder, thing.colour)
             else:
-                rings = tuple(tuple(_laid(ring, degrees)) for ring in thing.rings)
-                region = Region(name=thing.name or "Region", rings=rings, group=thing.folder)
-                if thing.colour:
-                    region.look = DRAWN.model_copy(update={"fill": thing.colour})
-                laid = AddRegion(region=region, frame=frame).apply(laid)
+                rings = [_laid(ring, degrees) for ring in thing.rings]
+                set_outline(laid, thing.name or "Region", rings, frame, thing.folder, thing.colour)
         return sheet_of(
             desk.store.films.edit(film_id, difference(film, laid), revision, f"Bring {name}"[:80]), response
         )
@@ -160,15 +158,3 @@ def _wanted(only: str, count: int) -> set[int]:
         if first.isascii() and first.isdigit() and len(first) < 9 and (not last or (last.isdigit() and len(last) < 9)):
             found |= set(range(int(first), min(int(last or first) + 1, count)))
     return {index for index in found if index < count}
-
-
-def _place(film: Film, thing: Spot, place: Point, places: str, frame: int) -> Film:
-    """A place as a marker, and as a name that comes with it."""
-    if places != "labels":
-        look = MarkerLook(colour=thing.colour) if thing.colour else MarkerLook()
-        marker = Marker(name=thing.name or "Place", x=place.x, y=place.y, look=look, group=thing.folder)
-        film = AddMarker(marker=marker, frame=frame).apply(film)
-    if places == "markers":
-        return film
-    label = Label(name=thing.name or "Place", text=thing.name or "Place", x=place.x, y=place.y, group=thing.folder)
-    return AddLabel(label=label, frame=frame, reach=1e-6 if places == "named" else 0.0).apply(film)

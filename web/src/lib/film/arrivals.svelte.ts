@@ -17,7 +17,7 @@ class Arrivals {
     const stem = (file: File) => file.name.replace(/\.[^.]*$/, "").toLowerCase();
     const sidecar = (file: File) => /\.(wld|prj|[a-z]{2,4}w)$/i.test(file.name);
     const ground = (file: File) => /\.(gpx|km[lz]|csv|tsv|(geo|topo)?json|zip|gpkg|fgb)$/i.test(file.name);
-    for (const file of all.filter(ground)) await opened.open(file);
+    for (const file of all.filter(ground)) await opened.open(film, file);
     const pictures = all.filter((file) => !sidecar(file) && !ground(file));
     const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
     for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);

@@ -4,6 +4,8 @@ import { session } from "./session.svelte";
 
 /** A file of ways, places or outlines that is open: what it holds, and what of it is ticked. */
 class Opened {
+  /** The film that it was opened for; while another is open, nothing of it is shown. */
+  film = $state.raw("");
   file = $state.raw<File | null>(null);
   contents = $state.raw<Contents | null>(null);
   /** Which things are to be laid, by their places in the contents. */
@@ -12,30 +14,38 @@ class Opened {
   /** How far ways may stray, metres; none leaves it to their size. */
   tolerance = $state<number | null>(null);
   /** Files that wait until this one is laid or put away. */
-  #next: File[] = [];
+  #next: { film: string; file: File }[] = [];
+  shows = $derived(this.contents !== null && this.film === session.id);
 
-  /** Look into a file. One thing alone is laid at once; more are shown first. */
-  async open(file: File): Promise<void> {
-    if (this.contents) return void this.#next.push(file);
+  /** Look into a file that was brought to a film. One thing alone is laid at once; more are shown first. */
+  async open(film: string, file: File): Promise<void> {
+    if (this.shows) return void this.#next.push({ film, file });
     const query = new URLSearchParams({ name: file.name });
     await session.guarded(async () => {
-      const contents = await this.#sent<Contents>(`contents?${query}`, file, {});
-      [this.file, this.contents] = [file, contents];
+      this.#mustBeOpen(film, file);
+      const contents = await this.#sent<Contents>(film, `contents?${query}`, file, {});
+      this.#mustBeOpen(film, file);
+      [this.film, this.file, this.contents] = [film, file, contents];
       this.ticked = new Set(contents.things.keys());
       if (contents.things.length === 1) await this.lay();
     });
-    if (!this.contents) await this.#goOn();
+    if (!this.shows) await this.#goOn();
+  }
+
+  #mustBeOpen(film: string, file: File): void {
+    if (film !== session.id)
+      throw new Error(`“${file.name}” was not laid: another film is open now. Drop it again where it belongs.`);
   }
 
   /** Lay what is ticked, as one edit, and show it. */
   async lay(): Promise<void> {
-    const { file, contents } = this;
+    const { film, file, contents } = this;
     if (!file || !contents || !this.ticked.size) return;
     const query = new URLSearchParams({ name: file.name, places: this.places, frame: `${player.frame}` });
     if (this.ticked.size < contents.things.length) query.set("only", ranges([...this.ticked].sort((a, b) => a - b)));
     if (this.tolerance) query.set("tolerance", `${this.tolerance}`);
     const before = new Set(session.marks.map(({ mark }) => mark.id));
-    const done = await session.keep((seen) => this.#sent<Sheet>(`geodata?${query}`, file, { "If-Match": seen }));
+    const done = await session.keep((seen) => this.#sent<Sheet>(film, `geodata?${query}`, file, { "If-Match": seen }));
     if (!done) return;
     const boxes = contents.things.filter((_, k) => this.ticked.has(k)).map(({ box }) => box);
     const room = (low: number, high: number) => Math.max((high - low) * 0.15, 1);
@@ -57,11 +67,11 @@ class Opened {
 
   async #goOn(): Promise<void> {
     const next = this.#next.shift();
-    if (next) await this.open(next);
+    if (next) await this.open(next.film, next.file);
   }
 
-  async #sent<T>(path: string, file: File, headers: Record<string, string>): Promise<T> {
-    const answer = await fetch(`/api/films/${session.id}/${path}`, { method: "POST", headers, body: file });
+  async #sent<T>(film: string, path: string, file: File, headers: Record<string, string>): Promise<T> {
+    const answer = await fetch(`/api/films/${film}/${path}`, { method: "POST", headers, body: file });
     const body = await answer.json();
     if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused.`, answer.status);
     return body as T;

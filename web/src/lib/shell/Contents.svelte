@@ -3,8 +3,8 @@
   import { session } from "../film/session.svelte";
   import { length } from "../format";
   import Button from "../ui/Button.svelte";
-  import Icon from "../ui/Icon.svelte";
   import Select from "../ui/Select.svelte";
+  import Sheet from "../ui/Sheet.svelte";
 
   let search = $state("");
   const things = $derived(opened.contents?.things ?? []);
@@ -46,12 +46,7 @@
   }
 </script>
 
-<section class="sheet" aria-label="Contents of a file">
-  <header>
-    <h2>{opened.file?.name}</h2>
-    <span>{counts}</span>
-    <button aria-label="Put away" onclick={() => opened.putAway()}><Icon name="close" size={15} /></button>
-  </header>
+<Sheet label="Contents of a file" title={opened.file?.name ?? ""} says={counts} onclose={() => opened.putAway()}>
   <div class="line">
     <label class="all"
       ><input type="checkbox" checked={all} onchange={(event) => tickAll(event.currentTarget.checked)} />
@@ -112,22 +107,9 @@
       {things.length === 1 ? "" : `of ${things.length}`}</Button
     >
   </footer>
-</section>
+</Sheet>
 
 <style>
-  .sheet {
-    position: absolute;
-    right: 0;
-    top: 38px;
-    width: 409px;
-    max-height: calc(100vh - 38px);
-    display: flex;
-    flex-direction: column;
-    background: var(--paper);
-    border: 1px solid var(--rule-strong);
-    z-index: 30;
-  }
-  header,
   .line,
   footer {
     flex: none;
@@ -136,26 +118,6 @@
     gap: 10px;
     padding: 5px 12px;
     border-bottom: 1px solid var(--rule);
-  }
-  header {
-    padding: 0 8px 0 12px;
-    height: 32px;
-  }
-  h2 {
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
-  header span {
-    flex: 1;
-    color: var(--ink-2);
-    white-space: nowrap;
-  }
-  header button {
-    width: 24px;
-    height: 24px;
-    display: grid;
-    place-items: center;
   }
   .all,
   .stray {

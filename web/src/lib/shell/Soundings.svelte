@@ -6,6 +6,7 @@
   import { session } from "../film/session.svelte";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
+  import Sheet from "../ui/Sheet.svelte";
 
   let { onclose }: { onclose: () => void } = $props();
 
@@ -58,12 +59,12 @@
   }
 </script>
 
-<section class="sheet" aria-label="Soundings">
-  <header>
-    <h2>Soundings</h2>
-    <span>{gathering.findings.length} findings, {gathering.grave} grave</span>
-    <button aria-label="Put away" onclick={onclose}><Icon name="close" size={15} /></button>
-  </header>
+<Sheet
+  label="Soundings"
+  title="Soundings"
+  says={`${gathering.findings.length} findings, ${gathering.grave} grave`}
+  {onclose}
+>
   <div class="rows" role="list">
     {#each gathering.findings as finding (finding.id)}
       <div class="row" role="listitem" class:grave={finding.grave} class:on={gathering.finding?.id === finding.id}>
@@ -78,40 +79,9 @@
       <p>Nothing found: the imagery carries the film from end to end.</p>
     {/each}
   </div>
-</section>
+</Sheet>
 
 <style>
-  .sheet {
-    position: absolute;
-    right: 0;
-    top: 38px;
-    width: 409px;
-    max-height: calc(100vh - 38px);
-    display: flex;
-    flex-direction: column;
-    background: var(--paper);
-    border: 1px solid var(--rule-strong);
-    z-index: 30;
-  }
-  header {
-    height: 32px;
-    flex: none;
-    display: flex;
-    align-items: center;
-    gap: 10px;
-    padding: 0 8px 0 12px;
-    border-bottom: 1px solid var(--rule);
-    color: var(--ink-2);
-  }
-  header span {
-    flex: 1;
-  }
-  header button {
-    width: 24px;
-    height: 24px;
-    display: grid;
-    place-items: center;
-  }
   .rows {
     overflow-y: auto;
   }

@@ -47,6 +47,9 @@
   const clamp = (next: number) => Math.min(Math.max(next, min), max);
   const moved = (from: number, steps: number) => clamp(log ? from * (1 + step) ** steps : from + steps * step);
 
+  /** Whether a press brings the focus, and its click is to choose the whole number. */
+  let fresh = false;
+
   let stepping = $state<number | null>(null);
 
   function keys(event: KeyboardEvent) {
@@ -114,7 +117,13 @@
       onfocus={() => {
         draft = text;
         editing = true;
-        setTimeout(() => input.select());
+        input.select();
+      }}
+      onpointerdown={() => (fresh = document.activeElement !== input)}
+      onclick={() => {
+        // Only now: the press has put its caret. Later, it could take what is typed, or the focus of the next field.
+        if (fresh) input.select();
+        fresh = false;
       }}
       oninput={(event) => {
         editing = true;

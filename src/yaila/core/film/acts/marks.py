@@ -30,7 +30,7 @@ from yaila.core.film.running import running
 from yaila.core.film.walk import changed
 from yaila.core.ground import Point
 from yaila.core.ground.placement import outline
-from yaila.core.marks import Arrival, RegionLook
+from yaila.core.marks import Arrival, MarkerLook, RegionLook
 from yaila.core.quantities import MARK_NAME, PLACE, Finite
 from yaila.core.time import Course, FilmMoment, MarkMoment, Moment, RouteMoment, Time
 
@@ -94,13 +94,17 @@ DRAWN = RegionLook(filled=0.35, border=4.0)
 """How a region looks that is drawn by hand: the map shows through it, and its edge is clear."""
 
 
+Places = Literal["named", "markers", "labels"]
+"""What places become: markers with their names, markers, or names alone."""
+
+
 class MarkStops(FilmAct):
     """Set markers, names, or both at all stops of a route that have none yet: they come when its line reaches the stop,
     and are called as it is."""
 
     act: Literal["mark_stops"] = "mark_stops"
     route: str
-    places: Literal["named", "markers", "labels"] = "named"
+    places: Places = "named"
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
@@ -111,15 +115,35 @@ class MarkStops(FilmAct):
         for k, point in enumerate(route.points):
             if not point.stop or (point.x, point.y) in marked:
                 continue
-            place = {"name": point.stop, "x": point.x, "y": point.y, "group": route.group}
-            starts: RouteMoment | MarkMoment = RouteMoment(route=route.id, point=k)
-            if self.places != "labels":
-                marker = Marker(id=new_id(), starts=starts, **place)
-                film.markers.append(marker)
-                starts = MarkMoment(mark=marker.id)
-            if self.places != "markers":
-                film.labels.append(Label(id=new_id(), text=point.stop, starts=starts, **place))
+            set_place(
+                film,
+                point.stop,
+                Point(point.x, point.y),
+                RouteMoment(route=route.id, point=k),
+                self.places,
+                route.group,
+            )
         return film
+
+
+def set_place(
+    film: Film,
+    name: str,
+    place: Point,
+    starts: Moment,
+    places: Places = "named",
+    group: str = "",
+    colour: str | None = None,
+) -> None:
+    """Set a marker, its name, or both into a film as it is; a name beside its marker comes with it."""
+    of: dict[str, Any] = {"name": name, "x": place.x, "y": place.y, "group": group}
+    if places != "labels":
+        look = MarkerLook(colour=colour) if colour else MarkerLook()
+        marker = Marker(id=new_id(), starts=starts, look=look, **of)
+        film.markers.append(marker)
+        starts = MarkMoment(mark=marker.id)
+    if places != "markers":
+        film.labels.append(Label(id=new_id(), text=name, starts=starts, **of))
 
 
 class AddRegion(FilmAct):
@@ -134,6 +158,11 @@ class AddRegion(FilmAct):
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
+        film.regions.append(self.made(film))
+        return film
+
+    def made(self, film: Film) -> Region:
+        """The region, as it comes into a film."""
         region = self.region.model_copy(deep=True)
         if not region.rings and not region.circle:
             raise BadEdit("A region needs an outline or a circle. Draw one on the chart.")
@@ -146,8 +175,17 @@ class AddRegion(FilmAct):
                 region.look = DRAWN.model_copy()
             if "comes" not in given:
                 region.comes = Arrival(how="grow", frames=25) if region.circle else Arrival(how="fade", frames=12)
-        film.regions.append(region)
-        return film
+        return region
+
+
+def set_outline(
+    film: Film, name: str, rings: list[list[Point]], frame: int, group: str = "", colour: str | None = None
+) -> None:
+    """Set a region into a film as it is, as one that is drawn by hand at a frame."""
+    region = Region(name=name, rings=tuple(tuple(ring) for ring in rings), group=group)
+    if colour:
+        region.look = DRAWN.model_copy(update={"fill": colour})
+    film.regions.append(AddRegion(region=region, frame=frame).made(film))
 
 
 class PullRim(FilmAct):

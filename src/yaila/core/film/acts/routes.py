@@ -86,6 +86,11 @@ class ImportRoute(FilmAct):
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
+        film.routes.append(self.made())
+        return film
+
+    def made(self) -> Route:
+        """The route."""
         places = np.array(self.points)
         extent = float(np.ptp(places, axis=0).max())
         if extent == 0:
@@ -100,13 +105,10 @@ class ImportRoute(FilmAct):
             for k in (kept[:-1] if closed else kept)
         )
         look = Stroke(colour=self.colour) if self.colour else Stroke()
-        film.routes.append(
-            Route(
-                id=self.id, name=self.name[:120] or "Route", points=points, closed=closed, look=look, group=self.group,
-                draws=Draws(shown=True),
-            )
+        return Route(
+            id=self.id, name=self.name[:120] or "Route", points=points, closed=closed, look=look, group=self.group,
+            draws=Draws(shown=True),
         )  # fmt: skip
-        return film
 
 
 class ReverseRoute(FilmAct):
