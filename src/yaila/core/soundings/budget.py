@@ -235,25 +235,29 @@ def _uncovered(
 def _look(  # type: ignore[no-untyped-def]
     maps, pixels, states, backs, facts, names, sizes, starts, alphas, veiled, masks, bare, enlarged, best, fills,
 ):  # fmt: skip
-    matrix = np.empty((3, 3))
+    count = names.shape[0]
+    from_frame, inside = np.empty((count, 3, 3)), np.empty(count, np.bool_)
     for f in range(maps.shape[0]):
+        m = maps[f]
+        for p in range(count):
+            state = states[f, p]
+            from_frame[p] = _times(backs[state], m)
+            inside[p] = not _outside(from_frame[p], pixels, facts[state, 0], facts[state, 1])
         for n in range(pixels.shape[0]):
             u, v = pixels[n, 0], pixels[n, 1]
-            m = maps[f]
             w = m[2, 0] * u + m[2, 1] * v + m[2, 2]
             if w <= 1e-12:
                 bare[f, n] = 0.0
                 continue
             light, top = 1.0, 0.0
-            for p in range(names.shape[0]):
+            for p in range(count):
+                if not inside[p]:
+                    continue
                 seen = 1.0 if veiled[f, p] < 0 else masks[veiled[f, p], n]
                 if seen <= 0.0:
                     continue
                 state = states[f, p]
-                back = backs[state]
-                for i in range(3):
-                    for j in range(3):
-                        matrix[i, j] = back[i, 0] * m[0, j] + back[i, 1] * m[1, j] + back[i, 2] * m[2, j]
+                matrix = from_frame[p]
                 pw = matrix[2, 0] * u + matrix[2, 1] * v + matrix[2, 2]
                 if pw <= 1e-12:
                     continue
@@ -276,6 +280,38 @@ def _look(  # type: ignore[no-untyped-def]
                 if light < 0.002:
                     break
             bare[f, n] = light
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _times(a, b):  # type: ignore[no-untyped-def]
+    """The product of two matrices (3, 3)."""
+    made = np.empty((3, 3))
+    for i in range(3):
+        for j in range(3):
+            made[i, j] = a[i, 0] * b[0, j] + a[i, 1] * b[1, j] + a[i, 2] * b[2, j]
+    return made
+
+
+@njit(cache=True, nogil=True)
+def _outside(matrix, pixels, width, height):  # type: ignore[no-untyped-def]
+    """Whether a frame lies wholly to one side of a plate, by the corners of what is looked at: its first and last row
+    begin and end there, and what lies between them on the frame does so on the plate."""
+    last, across = pixels.shape[0] - 1, 0
+    while across < last and pixels[across + 1, 1] == pixels[0, 1]:
+        across += 1
+    left = right = above = below = 0
+    for n in (0, across, last - across, last):
+        u, v = pixels[n, 0], pixels[n, 1]
+        w = matrix[2, 0] * u + matrix[2, 1] * v + matrix[2, 2]
+        if w <= 1e-12:
+            return False
+        x = (matrix[0, 0] * u + matrix[0, 1] * v + matrix[0, 2]) / w
+        y = (matrix[1, 0] * u + matrix[1, 1] * v + matrix[1, 2]) / w
+        left += x < 0
+        right += x > width
+        above += y < 0
+        below += y > height
+    return max(left, right, above, below) == 4
 
 
 @njit(cache=True, nogil=True)
