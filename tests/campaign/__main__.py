@@ -52,7 +52,7 @@ def main(asked: list[str]) -> int:
                 return kills.run(server, Store(server.home).films.create(film).id, int(length), number, folder)
 
             def ask(server: Server, film: Film, length: str = length) -> dict[str, Any]:
-                return fuzz.run(server, film, int(length), number)
+                return fuzz.run(server, film, int(length), number, rest=fuzz.REST)
 
             def soaked(server: Server, film: Film, length: str = length, folder: Path = folder) -> dict[str, Any]:
                 return soak.run(server, Store(server.home).films.create(film).id, float(length), number, folder)

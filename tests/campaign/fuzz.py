@@ -1,5 +1,5 @@
 """Requests as the description of the API allows them, and as it does not, by schemathesis: no answer of 5xx but 503,
-none that takes long, and every refusal a problem document."""
+none that takes long, every refusal a problem document, and memory that comes back."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ import zlib
 from collections import Counter
 from typing import Any
 
+import psutil
 import schemathesis
 from hypothesis import HealthCheck, Phase, given, seed, settings
 from schemathesis.generation import GenerationMode
@@ -27,10 +28,16 @@ SKIPPED = {"POST /api/sources", "POST /api/films/{film_id}/captures", "POST /api
 """What goes out to hosts of chance, or fills a queue with work that takes long."""
 
 
-def run(server: Server, film: Film, requests: int, number: int, long: float = LONG) -> dict[str, Any]:
-    """Send so many requests; returns what was found wrong, answers that took longer than ``long`` s among it."""
+REST = 65.0
+"""Seconds after which a server at rest has given back what it no longer uses."""
+
+
+def run(server: Server, film: Film, requests: int, number: int, long: float = LONG, rest: float = 0) -> dict[str, Any]:
+    """Send so many requests; returns what was found wrong, answers that took longer than ``long`` s among it, and with
+    a ``rest`` of so many seconds afterwards how much memory, MB, the server holds then and held before."""
     store = Store(server.home)
     kept = store.films.create(film).id
+    before = _settled(server, kept, rest)
     schema = schemathesis.openapi.from_url(f"{server.url}/openapi.json")
     schema.config.generation.modes = [GenerationMode.POSITIVE, GenerationMode.NEGATIVE]
     operations = [one.ok() for one in schema.get_all_operations()]
@@ -81,4 +88,26 @@ def run(server: Server, film: Film, requests: int, number: int, long: float = LO
                     wrong.append(f"{answer.status_code} as {kind}: {said}")
 
         ask()
-    return {"requests": sum(statuses.values()), "statuses": dict(sorted(statuses.items())), "wrong": wrong}
+    after = _settled(server, kept, rest)
+    if after > 1.1 * before:
+        wrong.append(f"{after:.0f} MB afterwards, {before:.0f} before.")
+    return {
+        "requests": sum(statuses.values()),
+        "statuses": dict(sorted(statuses.items())),
+        "memory before, MB": round(before),
+        "memory after, MB": round(after),
+        "wrong": wrong,
+    }
+
+
+def _settled(server: Server, film: str, rest: float) -> float:
+    """Megabytes that a server holds some time after the same work as ever: a film of its own looked at and checked."""
+    if not rest:
+        return 0
+    assert server.process
+    sheet = server.client.get(f"/api/films/{film}").json()
+    for frame in range(0, sheet["plan"]["frames"], 10)[:6]:
+        server.client.get(f"/api/films/{film}/frames/{frame}.jpg", params={"state": sheet["state"], "width": 1920})
+    server.client.get(f"/api/films/{film}/soundings", params={"state": sheet["state"]})
+    time.sleep(rest)
+    return psutil.Process(server.process.pid).memory_info().rss / 2**20
