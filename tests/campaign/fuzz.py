@@ -37,7 +37,7 @@ def run(server: Server, film: Film, requests: int, number: int, long: float = LO
     a ``rest`` of so many seconds afterwards how much memory, MB, the server holds then and held before."""
     store = Store(server.home)
     kept = store.films.create(film).id
-    before = _settled(server, kept, rest)
+    before = _settled(server, store.films.create(film).id, rest)
     schema = schemathesis.openapi.from_url(f"{server.url}/openapi.json")
     schema.config.generation.modes = [GenerationMode.POSITIVE, GenerationMode.NEGATIVE]
     operations = [one.ok() for one in schema.get_all_operations()]
@@ -88,7 +88,7 @@ def run(server: Server, film: Film, requests: int, number: int, long: float = LO
                     wrong.append(f"{answer.status_code} as {kind}: {said}")
 
         ask()
-    after = _settled(server, kept, rest)
+    after = _settled(server, store.films.create(film).id, rest)
     if after > 1.1 * before:
         wrong.append(f"{after:.0f} MB afterwards, {before:.0f} before.")
     return {
@@ -101,7 +101,7 @@ def run(server: Server, film: Film, requests: int, number: int, long: float = LO
 
 
 def _settled(server: Server, film: str, rest: float) -> float:
-    """Megabytes that a server holds some time after the same work as ever: a film of its own looked at and checked."""
+    """Megabytes that a server holds some time after the same work: a film as it was, looked at and checked."""
     if not rest:
         return 0
     assert server.process
