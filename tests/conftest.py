@@ -107,9 +107,9 @@ class Server:
         """Where it is."""
         return f"http://127.0.0.1:{self.port}"
 
-    def start(self) -> None:
-        """Start it and wait until it answers."""
-        self.port = free_port()
+    def start(self, port: int = 0) -> None:
+        """Start it, at a free port unless one is given, and wait until it answers."""
+        self.port = port or free_port()
         self.process = subprocess.Popen(
             [sys.executable, "-m", "yaila", "serve", "--port", str(self.port)],
             env={**os.environ, "YAILA_HOME": str(self.home)},

@@ -13,8 +13,9 @@ from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
-from tests.web.hands import drop
+from tests.web.hands import drop, film_of
 from yaila.core.film import Film
+from yaila.core.type import faces
 from yaila.store import Store
 
 pytestmark = pytest.mark.browser
@@ -68,3 +69,39 @@ def test_a_picture_that_is_gone_is_left_out_named_and_mended_by_dropping_its_fil
     assert job["kind"] == "import"
     # It is not laid a second time.
     assert len(store.films.state(film.id).film.plates) == 2
+
+
+def test_a_server_that_is_gone_is_named_beside_the_edit_that_was_lost_and_not_after_it_is_back(
+    tmp_path: Path, page: Page
+) -> None:
+    server = Server(tmp_path / "store")
+    server.start()
+    try:
+        views = [{"name": name, "x": 450, "y": 300, "span": 800} for name in ("One", "Two")]
+        film = Store(server.home).films.create(Film.model_validate({"name": "Alone", "vantages": views}))
+        page.goto(f"{server.url}/#/films/{film.id}")
+        expect(page.locator("button.film")).to_contain_text("Alone")
+        server.stop()
+        page.keyboard.press("Delete")
+        alert = page.get_by_role("alert")
+        expect(alert).to_contain_text("What you did last was not kept.")
+        expect(alert).to_contain_text("What is new cannot be asked for")
+        expect(alert).to_contain_text("What you did last was not kept.")
+        server.start(server.port)
+        expect(alert).not_to_contain_text("What is new cannot be asked for")
+        page.keyboard.press("Delete")
+        expect(alert).to_have_count(0)
+        server.until(lambda: len(film_of(server)["film"]["vantages"]) == 1)
+    finally:
+        server.stop()
+
+
+def test_a_font_that_is_dropped_is_kept_and_half_a_one_refused(server: Server, page: Page, tmp_path: Path) -> None:
+    page.goto(f"{server.url}/#/films/{Store(server.home).films.create(Film(name='Letters')).id}")
+    expect(page.locator("button.film")).to_contain_text("Letters")
+    whole = next((Path(faces.__file__).parent / "fonts").glob("*.ttf")).read_bytes()
+    for name, data, said in (("Half.ttf", whole[: len(whole) // 2], "damaged"), ("Whole.ttf", whole, "can be set in")):
+        (tmp_path / name).write_bytes(data)
+        drop(page, tmp_path / name)
+        expect(page.get_by_role("alert")).to_contain_text(said)
+    assert sum(font["brought"] for font in server.client.get("/api/fonts").json()) == 1

@@ -220,16 +220,20 @@
 <div class="app" class:render={session.step === "render"}>
   <div class="strip"><TopStrip /></div>
   <div class="rail"><Rail onkeys={() => (keysShown = !keysShown)} /></div>
-  {#if session.notice || session.sheet?.fault}
-    <div class="notice" role="alert">
+  {#if session.notice || session.silence || session.sheet?.fault}
+    <div class="notices" role="alert">
       {#if session.sheet?.fault}
-        <span>{session.sheet.fault}</span><button
-          title="Make it the film’s newest state"
-          onclick={() => void session.patch([], "Keep an earlier state")}>Keep this state</button
-        >
+        <p>
+          <span>{session.sheet.fault}</span><button
+            title="Make it the film’s newest state"
+            onclick={() => void session.patch([], "Keep an earlier state")}>Keep this state</button
+          >
+        </p>
       {/if}
-      {#if session.notice}<span>{session.notice}</span><button onclick={() => (session.notice = "")}>Put away</button
-        >{/if}
+      {#if session.silence}<p><span>{session.silence}</span></p>{/if}
+      {#if session.notice}
+        <p><span>{session.notice}</span><button onclick={() => (session.notice = "")}>Put away</button></p>
+      {/if}
     </div>
   {/if}
   {#if session.step === "render"}
@@ -329,12 +333,15 @@
     display: grid;
     min-height: 0;
   }
-  .notice {
+  .notices {
     position: absolute;
     z-index: 15;
     left: 84px;
     right: 408px;
     top: 66px;
+  }
+  .notices p {
+    margin: 0;
     display: flex;
     gap: 12px;
     align-items: center;
@@ -345,10 +352,10 @@
     font-size: 12.5px;
     line-height: 17px;
   }
-  .notice span {
+  .notices span {
     flex: 1;
   }
-  .notice button,
+  .notices button,
   .reel button {
     height: 24px;
     padding: 0 9px;
@@ -400,7 +407,7 @@
     .app {
       grid-template-columns: 72px minmax(0, 1fr) 356px;
     }
-    .notice {
+    .notices {
       right: 356px;
     }
   }

@@ -46,11 +46,6 @@ export type PatchStep = { op: "add" | "remove" | "replace"; path: string; value?
 export type XY = [number, number];
 export type Act = paths["/api/films/{film_id}/acts"]["post"]["requestBody"]["content"]["application/json"];
 
-export const api = createClient<paths>({
-  baseUrl: location.origin,
-  fetch: (request) => globalThis.fetch(request),
-});
-
 /** What the server said was wrong, in a sentence. */
 export class Refusal extends Error {
   constructor(
@@ -61,14 +56,21 @@ export class Refusal extends Error {
   }
 }
 
+export const api = createClient<paths>({
+  baseUrl: location.origin,
+  fetch: async (request) => {
+    try {
+      return await globalThis.fetch(request);
+    } catch {
+      const lost = request.method === "GET" ? "" : " What you did last was not kept.";
+      throw new Refusal(`Yaila does not answer. Is it still running?${lost}`, 0);
+    }
+  },
+});
+
 /** The answer's data, or the problem document's sentence thrown as a Refusal. */
 export async function told<T>(answer: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
-  let result;
-  try {
-    result = await answer;
-  } catch {
-    throw new Refusal("Yaila does not answer. Is it still running? What you did last was not kept.", 0);
-  }
+  const result = await answer;
   if (result.data !== undefined) return result.data as T;
   const detail = (result.error as { detail?: unknown } | undefined)?.detail;
   throw new Refusal(

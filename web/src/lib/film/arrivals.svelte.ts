@@ -4,7 +4,7 @@ import { session } from "./session.svelte";
 
 type Arrival = { film: string; name: string; share: number; error: string };
 
-/** Files that are brought to the film: pictures, with what says where they lie, outlines and ways. */
+/** Files that are brought to the film: pictures, with what says where they lie, outlines and ways, and fonts. */
 class Arrivals {
   #all = $state<Arrival[]>([]);
   /** Those on their way to the open film, or refused. */
@@ -17,8 +17,11 @@ class Arrivals {
     const stem = (file: File) => file.name.replace(/\.[^.]*$/, "").toLowerCase();
     const sidecar = (file: File) => /\.(wld|prj|[a-z]{2,4}w)$/i.test(file.name);
     const ground = (file: File) => /\.(gpx|km[lz]|csv|tsv|(geo|topo)?json|zip|gpkg|fgb)$/i.test(file.name);
+    const font = (file: File) => /\.(ttf|otf|ttc|woff2?)$/i.test(file.name);
+    for (const file of all.filter(font))
+      if (await session.bringAid("fonts", file)) session.notice = `Labels can be set in “${file.name}” now.`;
     for (const file of all.filter(ground)) await opened.open(film, file);
-    const pictures = all.filter((file) => !sidecar(file) && !ground(file));
+    const pictures = all.filter((file) => !sidecar(file) && !ground(file) && !font(file));
     const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
     for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);
     for (const file of pictures) {

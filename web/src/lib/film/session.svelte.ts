@@ -59,12 +59,14 @@ export class Session {
   /** The vantage whose passage follows the next route that is drawn. */
   followNext: string | null = null;
   /** How often in a row nobody answered what is new. */
-  silent = 0;
+  #unanswered = 0;
   /** What stands below a vantage's numbers in Fly. */
   sheetTab = $state<"passage" | "extras" | "order" | "time" | "recipes">("passage");
   /** How the chosen plate is shown over those below, to judge its fit. */
   judging = $state<Judging>("laid");
   notice = $state("");
+  /** Why nothing new is heard of the film, while that lasts. */
+  silence = $state("");
   pivot = $state.raw<{ plate: string; at: [number, number] } | null>(null);
   /** The middle and the size of what the chart shows, in ground units. */
   shown = $state.raw({ x: 0, y: 0, width: 1000, height: 600 });
@@ -562,12 +564,12 @@ export class Session {
       if (id !== this.id) return;
       this.jobs = pulse.jobs;
       if (pulse.revision !== this.sheet.revision && !this.trial) await this.refresh();
-      if (this.silent > PATIENCE) this.notice = "";
-      this.silent = 0;
+      this.#unanswered = 0;
+      this.silence = "";
     } catch (error) {
       // A server that is just being started again needs no word; one that stays away does.
-      this.silent += 1;
-      if (this.silent > PATIENCE) this.notice = `What is new cannot be asked for: ${(error as Error).message}`;
+      this.#unanswered += 1;
+      if (this.#unanswered > PATIENCE) this.silence = `What is new cannot be asked for: ${(error as Error).message}`;
     }
   }
 

@@ -14,6 +14,7 @@
       session.jobs.filter((job) => job.kind === "import" && (job.state === "running" || job.state === "waiting"))
         .length,
   );
+  const refused = $derived(arrivals.list.filter((arrival) => arrival.error).length);
   const reels = $derived(session.jobs.filter((job) => job.kind === "reel" && job.state === "done").length);
   const declined = $derived(film?.plates.filter((plate) => plate.fit.note).length ?? 0);
   const fitted = $derived(film?.plates.filter((plate) => plate.fit.by !== "hand").length ?? 0);
@@ -22,7 +23,11 @@
       id: "gather",
       name: "Gather",
       icon: "gather",
-      state: importing ? `${importing} arriving` : count(film?.plates.length ?? 0, "plate"),
+      state: importing
+        ? `${importing} arriving`
+        : refused
+          ? `${refused} refused`
+          : count(film?.plates.length ?? 0, "plate"),
     },
     {
       id: "fit",
