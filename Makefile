@@ -12,13 +12,13 @@ MAKEFLAGS += --jobs=2
 
 .PHONY: demo serve test test-web check check-web bench campaign screenshots lock format clean
 
-demo: $(VENV)/.run site
+demo: $(VENV)/.compiled site
 	$(BIN)/yaila demo --port $(PORT)
 
-serve: $(VENV)/.run site
+serve: $(VENV)/.compiled site
 	$(BIN)/yaila serve --port $(PORT)
 
-test: $(VENV)/.dev site check check-web test-web chromium
+test: $(VENV)/.dev $(VENV)/.compiled site check check-web test-web chromium
 	$(BIN)/pytest -n 2 --dist loadfile
 
 test-web: web/.types
@@ -56,6 +56,10 @@ $(VENV)/bin/python:
 $(VENV)/.run: $(VENV)/bin/python requirements.lock pyproject.toml
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
+	touch $@
+
+$(VENV)/.compiled: $(VENV)/.run
+	$(BIN)/python -m yaila.prepare
 	touch $@
 
 $(VENV)/.dev: $(VENV)/.run requirements-dev.lock

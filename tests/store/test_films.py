@@ -136,7 +136,9 @@ def test_the_store_of_an_earlier_yaila_is_upgraded_and_keeps_its_undo_and_redo(t
 def test_the_steps_lead_to_the_tables_of_today_and_a_newer_store_is_left_alone(store: Store) -> None:
     engine = open_database(store.home / "yaila.sqlite")
     with engine.begin() as connection:
-        assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+        # The index of names makes tables of its own, which SQLAlchemy knows nothing of.
+        known = {"include_name": lambda name, kind, _: kind != "table" or not name.startswith("place_names")}
+        assert compare_metadata(MigrationContext.configure(connection, opts=known), Base.metadata) == []
         connection.exec_driver_sql("UPDATE alembic_version SET version_num = '9999'")
     with pytest.raises(BadStore, match="newer Yaila"):
         Store(store.home)

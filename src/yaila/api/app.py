@@ -18,7 +18,21 @@ from starlette.exceptions import HTTPException
 from starlette.types import Receive, Scope, Send
 
 from yaila import __version__
-from yaila.api import aids, films, fits, frames, geodata, jobs, pictures, regions, routes, soundings, standin, surveys
+from yaila.api import (
+    aids,
+    films,
+    fits,
+    frames,
+    geodata,
+    jobs,
+    pictures,
+    places,
+    regions,
+    routes,
+    soundings,
+    standin,
+    surveys,
+)
 from yaila.api.desk import Desk
 from yaila.api.door import Door
 from yaila.api.guard import Guard
@@ -61,6 +75,7 @@ def create_app(store: Store, port: int) -> FastAPI:
     async def life(app: FastAPI) -> AsyncIterator[None]:
         store.jobs.interrupt_all()
         store.sweep()
+        store.gazetteers.sweep()
         for part in store.reels.glob("*.part.mp4"):
             part.unlink()
         giving_back = asyncio.create_task(give_back())
@@ -71,7 +86,21 @@ def create_app(store: Store, port: int) -> FastAPI:
     # Its pages of documentation would load scripts from elsewhere; the description itself is at /openapi.json.
     app = FastAPI(title="Yaila", version=__version__, lifespan=life, docs_url=None, redoc_url=None, responses=PROBLEMS)
     app.state.desk = Desk(store)
-    for module in (films, frames, aids, pictures, fits, regions, routes, geodata, surveys, soundings, jobs, standin):
+    for module in (
+        films,
+        frames,
+        aids,
+        pictures,
+        fits,
+        regions,
+        routes,
+        geodata,
+        surveys,
+        places,
+        soundings,
+        jobs,
+        standin,
+    ):
         app.include_router(module.router)
     app.include_router(fits.files)
 

@@ -17,7 +17,10 @@ from yaila.core.stopping import Answer
 MOST_BYTES = 64 * 2**20
 """The largest body, but of files that are written to the disk as they come."""
 
-OTHERS = {"contents": 200_000_000, "geodata": 200_000_000, "fonts": 31_000_000, "signs": 31_000_000}
+OTHERS = {
+    **dict.fromkeys(("contents", "geodata", "gazetteers"), 200_000_000),
+    **dict.fromkeys(("fonts", "signs"), 31_000_000),
+}
 """The largest bodies of addresses that take files, by how these end."""
 
 STREAMED = re.compile(r"/api/films/[^/]+/pictures")

@@ -13,13 +13,12 @@ from yaila.core.errors import BadEdit, BadSurvey, NotFound
 from yaila.core.film import Ground
 from yaila.core.film.acts import Act
 from yaila.core.ground import TileBlock
-from yaila.core.ground.coordinates import place
-from yaila.core.ground.mercator import lonlat_of, mercator_of, tile_of
+from yaila.core.ground.mercator import lonlat_of, tile_of
 from yaila.core.soundings import CapturePlan, plan_captures
 from yaila.core.soundings.capture import SurveyReach, descent
 from yaila.farm.capturing import CaptureSettings
 from yaila.formats.survey import Source, Surveyor, TileMissing
-from yaila.standin import gazetteer, survey
+from yaila.standin import survey
 
 router = APIRouter(prefix="/api", tags=["surveys"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
@@ -131,16 +130,6 @@ async def add_source(new: NewSource, desk: TheDesk, request: Request) -> Source:
 def remove_source(source_id: str, desk: TheDesk) -> None:
     """Forget a source that was added."""
     desk.store.sources.remove(source_id)
-
-
-@router.get("/places")
-def find_places(q: str) -> list[gazetteer.Place]:
-    """Places by name, or by coordinates in any of the ways people write them."""
-    if (found := place(q)) and abs(found[0]) <= 85:
-        lat, lon = found
-        x, y = mercator_of(lon, lat)
-        return [gazetteer.Place(name=f"{lat:.4f}, {lon:.4f}", kind="coordinates", x=x, y=y, size=2000)]
-    return gazetteer.search(q)
 
 
 @router.post("/films/{film_id}/captures/plan")

@@ -4,19 +4,8 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from pydantic import BaseModel
-
+from yaila.core.ground.mercator import Place
 from yaila.standin.world import World
-
-
-class Place(BaseModel):
-    """A place: its name, what it is, where it lies (Web Mercator metres), and how wide it is (metres)."""
-
-    name: str
-    kind: str
-    x: float
-    y: float
-    size: float
 
 
 @lru_cache(maxsize=1)

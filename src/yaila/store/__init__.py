@@ -13,6 +13,7 @@ from yaila.core.errors import BadStore, NoRoom
 from yaila.store.aids import Aid, Aids
 from yaila.store.database import open_database
 from yaila.store.films import FilmCard, Films, FilmState, checked, difference, patched
+from yaila.store.gazetteers import Gazetteer, Gazetteers
 from yaila.store.jobs import Jobs
 from yaila.store.pictures import Pictures
 from yaila.store.sources import Sources
@@ -23,6 +24,8 @@ __all__ = [
     "FilmCard",
     "FilmState",
     "Films",
+    "Gazetteer",
+    "Gazetteers",
     "Jobs",
     "Pictures",
     "Sources",
@@ -86,6 +89,7 @@ class Store:
         self.films = Films(engine)
         self.jobs = Jobs(engine)
         self.sources = Sources(engine)
+        self.gazetteers = Gazetteers(engine)
         self.pictures = Pictures(engine, self.home / "pictures", self.room)
         self.aids = Aids(self._folder("aids"))
 

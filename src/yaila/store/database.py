@@ -13,7 +13,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from yaila.core.errors import BadStore, Busy, NoRoom, YailaError
 
-NEWEST = "0004"
+NEWEST = "0005"
 """The newest step in ``upgrades/versions``."""
 
 PATIENCE = 5
@@ -97,6 +97,33 @@ class JobRow(Base):
     made: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     ended: Mapped[datetime | None]
+
+
+class GazetteerRow(Base):
+    """A gazetteer that a person brought; it is searched when it is there ``whole``."""
+
+    __tablename__ = "gazetteers"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    places: Mapped[int]
+    whole: Mapped[bool]
+    made: Mapped[datetime] = mapped_column(default=now)
+
+
+class PlaceRow(Base):
+    """A place of a gazetteer, degrees and metres; ``place_names`` (FTS5) finds it by its name and what it is ``also``
+    called."""
+
+    __tablename__ = "places"
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    gazetteer: Mapped[str] = mapped_column(ForeignKey("gazetteers.id"), index=True)
+    name: Mapped[str]
+    also: Mapped[str]
+    kind: Mapped[str]
+    lon: Mapped[float]
+    lat: Mapped[float]
+    weight: Mapped[int]
+    size: Mapped[float]
 
 
 def open_database(path: Path) -> Engine:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import NamedTuple
 
 EARTH_RADIUS = 6378137.0
@@ -10,6 +11,17 @@ EARTH_RADIUS = 6378137.0
 
 HALF_WORLD = math.pi * EARTH_RADIUS
 """Half the width of the projected world, metres."""
+
+
+@dataclass(frozen=True)
+class Place:
+    """A place by its name: what it is, where it lies (Web Mercator metres), and how wide it is (metres)."""
+
+    name: str
+    kind: str
+    x: float
+    y: float
+    size: float
 
 
 class GroundBox(NamedTuple):

@@ -39,6 +39,7 @@ export type Source = Schemas["Source"];
 export type CapturePlan = Schemas["CapturePlan"];
 export type PlannedPlate = CapturePlan["plates"][number];
 export type Place = Schemas["Place"];
+export type Gazetteer = Schemas["Gazetteer"];
 export type Finding = Schemas["Finding"];
 export type Choices = Schemas["Choices"];
 export type Moments = Schemas["Moments"];
@@ -56,17 +57,16 @@ export class Refusal extends Error {
   }
 }
 
-export const api = createClient<paths>({
-  baseUrl: location.origin,
-  fetch: async (request) => {
-    try {
-      return await globalThis.fetch(request);
-    } catch {
-      const lost = request.method === "GET" ? "" : " What you did last was not kept.";
-      throw new Refusal(`Yaila does not answer. Is it still running?${lost}`, 0);
-    }
-  },
-});
+async function answered(request: Request): Promise<Response> {
+  try {
+    return await globalThis.fetch(request);
+  } catch {
+    const lost = request.method === "GET" ? "" : " What you did last was not kept.";
+    throw new Refusal(`Yaila does not answer. Is it still running?${lost}`, 0);
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: location.origin, fetch: answered });
 
 /** The answer's data, or the problem document's sentence thrown as a Refusal. */
 export async function told<T>(answer: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
@@ -77,6 +77,26 @@ export async function told<T>(answer: Promise<{ data?: unknown; error?: unknown;
     typeof detail === "string" ? detail : `The server answered ${result.response.status}.`,
     result.response.status,
   );
+}
+
+/** Send a file as a body, its name in the query; what is answered. */
+export async function sent<T>(
+  path: string,
+  query: Record<string, string>,
+  file: File,
+  headers: Record<string, string> = {},
+): Promise<T> {
+  const address = `${location.origin}${path}?${new URLSearchParams({ name: file.name, ...query })}`;
+  const answer = await answered(new Request(address, { method: "POST", headers, body: file }));
+  let body;
+  try {
+    body = await answer.json();
+  } catch {
+    // What is no problem document has no detail: the sentence below stands.
+    body = {};
+  }
+  if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused (${answer.status}).`, answer.status);
+  return body as T;
 }
 
 export function frameUrl(film: string, state: string, frame: number, width: number, quality: string): string {

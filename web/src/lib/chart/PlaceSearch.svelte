@@ -2,10 +2,14 @@
   import type { Place } from "../api/client";
   import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";
+  import Button from "../ui/Button.svelte";
+  import Icon from "../ui/Icon.svelte";
 
   let text = $state("");
   let found = $state.raw<Place[]>([]);
   let open = $state(false);
+  let all = $state<HTMLElement>();
+  let chooser = $state<HTMLInputElement>();
   let at = $state(0);
   let asked = 0;
 
@@ -17,6 +21,14 @@
     at = 0;
     open = text.trim().length > 1;
   }
+
+  function show() {
+    open = true;
+    void gathering.listGazetteers();
+  }
+
+  const whither = ({ x, y }: Place) =>
+    `${(Math.abs(x) / 1000).toFixed(1)} km ${x < 0 ? "west" : "east"}, ${(Math.abs(y) / 1000).toFixed(1)} km ${y < 0 ? "south" : "north"}`;
 
   function take(place: Place) {
     open = false;
@@ -35,33 +47,72 @@
   }
 </script>
 
-<div class="search">
+<!-- It stays open while anything in it has the focus. -->
+<div
+  class="search"
+  bind:this={all}
+  onfocusout={(event) => {
+    if (!all?.contains(event.relatedTarget as Node | null)) open = false;
+  }}
+>
   <input
     aria-label="Search a place, or latitude and longitude"
     placeholder="Place, or lat, lon"
     bind:value={text}
     oninput={look}
     onkeydown={keys}
-    onfocus={() => (open = found.length > 0)}
-    onblur={() => setTimeout(() => (open = false), 150)}
+    onfocus={show}
+    onclick={show}
   />
   {#if open}
-    <ul role="listbox" aria-label="Places found">
-      {#each found as place, k (place.name + place.kind)}
-        <li>
-          <button role="option" aria-selected={k === at} class:at={k === at} onpointerdown={() => take(place)}>
-            <b>{place.name}</b><span
-              >{place.kind}{session.film?.ground.kind === "mercator" || !session.film?.plates.length
-                ? `, E ${(place.x / 1000).toFixed(1)} N ${(place.y / 1000).toFixed(1)}`
-                : ""}</span
+    <div class="list">
+      <ul role="listbox" aria-label="Places found">
+        {#each found as place, k (`${place.name} ${place.kind} ${place.x}`)}
+          <li>
+            <button role="option" aria-selected={k === at} class:at={k === at} onpointerdown={() => take(place)}>
+              <b>{place.name}</b><span
+                >{place.kind}{session.film?.ground.kind === "mercator" || !session.film?.plates.length
+                  ? `, ${whither(place)}`
+                  : ""}</span
+              >
+            </button>
+          </li>
+        {:else}
+          {#if text.trim().length > 1}<li class="none">No place of that name in what is searched</li>{/if}
+        {/each}
+      </ul>
+      <section aria-label="Gazetteers">
+        <h3>Searched</h3>
+        <p>Practice world</p>
+        {#each gathering.gazetteers as { id, name, places } (id)}
+          <p>
+            {name}<span>{places.toLocaleString("en")}</span>
+            <button title="Take “{name}” away" onclick={() => gathering.removeGazetteer(id)}
+              ><Icon name="close" size={12} /></button
             >
-          </button>
-        </li>
-      {:else}
-        <li class="none">No place of that name in the practice gazetteer</li>
-      {/each}
-    </ul>
+          </p>
+        {/each}
+        <Button
+          title="A table of GeoNames (.txt, .zip), CSV, GeoJSON or another file of places"
+          disabled={gathering.bringing}
+          onclick={() => chooser?.click()}>{gathering.bringing ? "Reading it" : "Bring a gazetteer"}</Button
+        >
+      </section>
+    </div>
   {/if}
+  <input
+    type="file"
+    class="chooser"
+    tabindex="-1"
+    aria-label="Gazetteer file"
+    accept=".txt,.tsv,.csv,.zip,.geojson,.json,.gpkg,.fgb,.kml,.kmz,.gpx"
+    bind:this={chooser}
+    onchange={(event) => {
+      const file = event.currentTarget.files?.[0];
+      event.currentTarget.value = "";
+      if (file) void gathering.bringGazetteer(file).then(look);
+    }}
+  />
 </div>
 
 <style>
@@ -76,16 +127,24 @@
     background: var(--sheet);
     padding: 0 8px;
   }
-  ul {
+  .chooser {
+    position: absolute;
+    width: 1px;
+    opacity: 0;
+    pointer-events: none;
+  }
+  .list {
     position: fixed;
     z-index: 30;
     width: 260px;
     margin-top: 3px;
     background: var(--paper);
     border: 1px solid var(--rule-strong);
+  }
+  ul {
     list-style: none;
   }
-  button,
+  li button,
   .none {
     width: 100%;
     padding: 5px 10px;
@@ -101,5 +160,32 @@
   .at {
     background: var(--sheet);
     box-shadow: inset 3px 0 0 var(--ink);
+  }
+  section {
+    padding: 6px 10px 8px;
+    font-size: 11.5px;
+  }
+  h3 {
+    font-size: 10.5px;
+    font-weight: 420;
+    color: var(--ink-3);
+  }
+  p {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    line-height: 20px;
+  }
+  p span {
+    margin-left: auto;
+    color: var(--ink-2);
+  }
+  p button {
+    display: grid;
+    place-items: center;
+    width: 24px;
+    height: 24px;
+    margin: -2px -6px -2px 0;
+    color: var(--ink-2);
   }
 </style>

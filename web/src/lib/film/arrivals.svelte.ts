@@ -1,10 +1,11 @@
 import { api, told } from "../api/client";
+import { gathering } from "./gathering.svelte";
 import { opened } from "./opened.svelte";
 import { session } from "./session.svelte";
 
 type Arrival = { film: string; name: string; share: number; error: string };
 
-/** Files that are brought to the film: pictures, with what says where they lie, outlines and ways, and fonts. */
+/** Files that are brought to the film: pictures, with what says where they lie, outlines and ways, fonts, and gazetteers. */
 class Arrivals {
   #all = $state<Arrival[]>([]);
   /** Those on their way to the open film, or refused. */
@@ -20,8 +21,12 @@ class Arrivals {
     const font = (file: File) => /\.(ttf|otf|ttc|woff2?)$/i.test(file.name);
     for (const file of all.filter(font))
       if (await session.bringAid("fonts", file)) session.notice = `Labels can be set in “${file.name}” now.`;
+    // A table without an ending of its own is how gazetteers are given out.
+    const table = (file: File) => /\.txt$/i.test(file.name);
+    for (const file of all.filter(table))
+      if (await gathering.bringGazetteer(file)) session.notice = `Places of “${file.name}” can be searched now.`;
     for (const file of all.filter(ground)) await opened.open(film, file);
-    const pictures = all.filter((file) => !sidecar(file) && !ground(file) && !font(file));
+    const pictures = all.filter((file) => ![sidecar, ground, font, table].some((is) => is(file)));
     const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
     for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);
     for (const file of pictures) {

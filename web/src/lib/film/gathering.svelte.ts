@@ -1,4 +1,13 @@
-import { api, told, type CapturePlan, type Finding, type Place, type Source } from "../api/client";
+import {
+  api,
+  sent,
+  told,
+  type CapturePlan,
+  type Finding,
+  type Gazetteer,
+  type Place,
+  type Source,
+} from "../api/client";
 import { session } from "./session.svelte";
 
 /** Kinds of findings that are about no moment of the film. */
@@ -29,6 +38,10 @@ class Gathering {
 
   chosen = $derived(this.sources.find((source) => source.id === this.source) ?? null);
 
+  gazetteers = $state.raw<Gazetteer[]>([]);
+  /** Whether a gazetteer is being read. */
+  bringing = $state(false);
+
   #sounded = "";
   #timer: ReturnType<typeof setTimeout> | undefined;
 
@@ -58,6 +71,29 @@ class Gathering {
     await this.loadSources();
     this.source = "practice-aerial";
     this.plan = null;
+  }
+
+  async listGazetteers(): Promise<void> {
+    this.gazetteers = await told(api.GET("/api/gazetteers"));
+  }
+
+  /** Bring a file of places that is to be searched; whether it was taken. */
+  async bringGazetteer(file: File): Promise<boolean> {
+    this.bringing = true;
+    const done = await session.guarded(async () => {
+      await sent<Gazetteer>("/api/gazetteers", {}, file);
+      await this.listGazetteers();
+    });
+    this.bringing = false;
+    return done;
+  }
+
+  async removeGazetteer(id: string): Promise<void> {
+    await session.guarded(async () => {
+      const params = { path: { gazetteer_id: id } };
+      await api.DELETE("/api/gazetteers/{gazetteer_id}", { params });
+      await this.listGazetteers();
+    });
   }
 
   async findPlaces(text: string): Promise<Place[]> {

@@ -1,4 +1,4 @@
-import { Refusal, type Contents, type Sheet } from "../api/client";
+import { sent, type Contents, type Sheet } from "../api/client";
 import { player } from "./player.svelte";
 import { session } from "./session.svelte";
 
@@ -20,10 +20,9 @@ class Opened {
   /** Look into a file that was brought to a film. One thing alone is laid at once; more are shown first. */
   async open(film: string, file: File): Promise<void> {
     if (this.shows) return void this.#next.push({ film, file });
-    const query = new URLSearchParams({ name: file.name });
     await session.guarded(async () => {
       this.#mustBeOpen(film, file);
-      const contents = await this.#sent<Contents>(film, `contents?${query}`, file, {});
+      const contents = await sent<Contents>(`/api/films/${film}/contents`, {}, file);
       this.#mustBeOpen(film, file);
       [this.film, this.file, this.contents] = [film, file, contents];
       this.ticked = new Set(contents.things.keys());
@@ -41,11 +40,13 @@ class Opened {
   async lay(): Promise<void> {
     const { film, file, contents } = this;
     if (!file || !contents || !this.ticked.size) return;
-    const query = new URLSearchParams({ name: file.name, places: this.places, frame: `${player.frame}` });
-    if (this.ticked.size < contents.things.length) query.set("only", ranges([...this.ticked].sort((a, b) => a - b)));
-    if (this.tolerance) query.set("tolerance", `${this.tolerance}`);
+    const query: Record<string, string> = { places: this.places, frame: `${player.frame}` };
+    if (this.ticked.size < contents.things.length) query.only = ranges([...this.ticked].sort((a, b) => a - b));
+    if (this.tolerance) query.tolerance = `${this.tolerance}`;
     const before = new Set(session.marks.map(({ mark }) => mark.id));
-    const done = await session.keep((seen) => this.#sent<Sheet>(film, `geodata?${query}`, file, { "If-Match": seen }));
+    const done = await session.keep((seen) =>
+      sent<Sheet>(`/api/films/${film}/geodata`, query, file, { "If-Match": seen }),
+    );
     if (!done) return;
     const boxes = contents.things.filter((_, k) => this.ticked.has(k)).map(({ box }) => box);
     const room = (low: number, high: number) => Math.max((high - low) * 0.15, 1);
@@ -68,13 +69,6 @@ class Opened {
   async #goOn(): Promise<void> {
     const next = this.#next.shift();
     if (next) await this.open(next.film, next.file);
-  }
-
-  async #sent<T>(film: string, path: string, file: File, headers: Record<string, string>): Promise<T> {
-    const answer = await fetch(`/api/films/${film}/${path}`, { method: "POST", headers, body: file });
-    const body = await answer.json();
-    if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused.`, answer.status);
-    return body as T;
   }
 }
 

@@ -2,6 +2,7 @@ import {
   api,
   told,
   Refusal,
+  sent,
   type Act,
   type Card,
   type Choices,
@@ -333,13 +334,10 @@ export class Session {
   async bringAid(kind: "fonts" | "signs", file: File): Promise<string | null> {
     let key: string | null = null;
     await this.guarded(async () => {
-      const address = `/api/${kind}?${new URLSearchParams({ name: file.name })}`;
-      const answer = await fetch(address, { method: "POST", body: file });
-      const body = await answer.json();
-      if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused.`, answer.status);
+      const kept = await sent<{ key: string }>(`/api/${kind}`, {}, file);
       if (kind === "fonts") this.fonts = await told(api.GET("/api/fonts"));
       else this.signs = await told(api.GET("/api/signs"));
-      key = body.key;
+      key = kept.key;
     });
     return key;
   }

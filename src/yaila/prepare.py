@@ -1,0 +1,59 @@
+"""Compile once what is compiled, so that nobody waits for it in the middle of work. Setting up runs it:
+``python -m yaila.prepare``."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyvips
+
+from yaila.core.camera import FrameSize
+from yaila.core.film import Film
+from yaila.core.imagery import PageStore
+from yaila.core.picture import Quality, Renderer, Request
+from yaila.core.soundings import Pieces, soundings_of
+from yaila.core.time import Time
+from yaila.store import Store
+
+SIZE = FrameSize(480, 270)
+
+
+def prepare() -> None:
+    """Draw and check a small film that asks for every way of drawing plates."""
+    with tempfile.TemporaryDirectory() as folder:
+        store = Store(Path(folder))
+        film = _film(store, Path(folder))
+        renderer = Renderer(store.pictures.pyramid, PageStore(64), store.aids.kit)
+        for quality in Quality:
+            for frame in (0, 30, 49):
+                for clear in (False, True):
+                    renderer.render(Request(film, Time(frame), SIZE, quality, clear=clear))
+        soundings_of(film, Pieces(store.pictures.pyramid), renderer=renderer)
+        store.engine.dispose()
+
+
+def _film(store: Store, folder: Path) -> Film:
+    """Plates of every kind under a camera that comes down and tilts."""
+    pixels = np.random.default_rng(1).integers(0, 255, (400, 600, 4), np.uint8)
+    plates: list[dict[str, Any]] = []
+    for name, bands, more in (
+        ("opaque", 3, {}),
+        ("alpha", 4, {"opacity": 0.8, "feather": {"shape": "ellipse", "width": 40}}),
+        ("toned", 3, {"tone": {"exposure": 0.2}, "feather": {"width": 20}, "edges": {"reach": 20}}),
+        ("outlined", 3, {"feather": {"shape": "outline", "width": 10, "outline": [(50, 50), (500, 60), (300, 350)]}}),
+        ("bright", 3, {"land": {"by": "brightness"}}),
+        ("land", 3, {"land": {"by": "colour", "samples": [(120, 120, 120)]}}),
+    ):
+        file = folder / f"{name}.png"
+        pyvips.Image.new_from_array(pixels[..., :bands], interpretation="srgb").pngsave(str(file))
+        lies = {"kind": "similarity", "x": 300, "y": 200, "scale": 0.5 if plates else 1, "turn": 3}
+        plates.append({"name": name, "picture": store.pictures.add(file, file.name), "placement": lies, **more})
+    views = [{"x": 300, "y": 200, "span": 500, "hold": 1}, {"x": 300, "y": 200, "span": 60, "tilt": 40, "hold": 0}]
+    return Film.model_validate({"plates": plates, "vantages": views, "labels": [{"text": "A", "x": 300, "y": 200}]})
+
+
+if __name__ == "__main__":
+    prepare()

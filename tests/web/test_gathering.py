@@ -1,0 +1,39 @@
+"""Gather: places of gazetteers that people bring."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import Server
+from tests.formats.test_gazetteer import TABLE
+from tests.web.hands import drop
+from yaila.core.film import Film
+from yaila.store import Store
+
+pytestmark = pytest.mark.browser
+
+
+def test_a_gazetteer_that_is_dropped_is_searched_until_it_is_taken_away(
+    server: Server, page: Page, tmp_path: Path
+) -> None:
+    page.goto(f"{server.url}/#/films/{Store(server.home).films.create(Film(name='Places')).id}")
+    expect(page.locator("button.film")).to_contain_text("Places")
+    (tmp_path / "Far islands.txt").write_text(TABLE)
+    (tmp_path / "notes.txt").write_text("Nothing but words.")
+    drop(page, tmp_path / "notes.txt")
+    expect(page.get_by_role("alert")).to_contain_text("notes.txt")
+    drop(page, tmp_path / "Far islands.txt")
+    expect(page.get_by_role("alert")).to_contain_text("can be searched now")
+    search = page.get_by_label("Search a place, or latitude and longitude")
+    search.fill("varfo")
+    found = page.get_by_role("option", name="Orrin’s Wharf")
+    expect(found).to_contain_text("3367.4 km west, 1402.7 km north")  # EPSG:3857 of 30.25° W, 12.5° N
+    search.press("Enter")
+    expect(page.get_by_text("A place", exact=True)).to_be_visible()
+    search.click()
+    page.get_by_title("Take “Far islands” away").click()
+    search.fill("varfo ")
+    expect(page.get_by_text("No place of that name in what is searched")).to_be_visible()
