@@ -10,13 +10,15 @@ import pytest
 from tests.conftest import write_picture
 from yaila.core.analysis.overlap import find_on_stack, refined_tie
 from yaila.core.film import Film, Plate
-from yaila.core.film.acts import LayFound, TiePlate
+from yaila.core.film.acts import LayFound, RestackPlate, TiePlate
 from yaila.core.film.fitting import ground_of, pixel_on_ground
 from yaila.core.film.model import PictureRef, Tie
-from yaila.core.ground import Point, Similarity
+from yaila.core.ground import GroundBox, Point, Similarity
+from yaila.core.ground.placement import outline
 from yaila.core.imagery import build_pyramid, open_pyramid
 from yaila.core.imagery.fitting import NotFitted, find_fit
 from yaila.core.imagery.pyramid import TiffPyramid
+from yaila.farm.fitting import FitSettings, acts_of
 from yaila.standin.pairs import COARSE, FINE, Pair, cases, make_pair
 from yaila.standin.world import World
 
@@ -141,3 +143,33 @@ def test_a_wide_plate_alone_is_the_ground_of_the_others() -> None:
     with pytest.raises(NotFitted, match="no plate below"):
         find_on_stack(film, film.plates[0], {}.__getitem__)
     assert LayFound.model_fields["confidence"].is_required()
+
+
+def test_plates_dropped_in_any_order_are_laid_the_finest_on_top(world: World, tmp_path: Path) -> None:
+    harbour = world.harbours["Tolvane"]
+    shown = {"close": (0.0, 0.0, 5_000.0), "wide": (3_000.0, -1_000.0, 36_000.0), "mid": (-800.0, 700.0, 15_000.0)}
+    plates, opened, truth = [], {}, {}
+    for number, (name, (x, y, half)) in enumerate({**shown, "elsewhere": (60_000.0, 30_000.0, 9_000.0)}.items()):
+        box = GroundBox(
+            harbour.x + x - half, harbour.y + y - half * 0.7, harbour.x + x + half, harbour.y + y + half * 0.7
+        )
+        sha = f"{number:x}" * 64
+        opened[sha] = pyramid(world.picture(box, 800, (1, 1, 1, 0, 0, 0)), tmp_path, name)
+        width, height = opened[sha].sizes[0]
+        plates.append(Plate(id=name, name=name, picture=PictureRef(sha256=sha, width=width, height=height)))
+        truth[name] = Similarity(x=x, y=y, scale=2 * half / width)
+    plates[0].placement = truth["close"]
+    film = Film(plates=plates)
+    settings = FitSettings(find=["wide", "mid", "elsewhere"], tone=["wide", "mid", "elsewhere"])
+    for act in acts_of(film, settings, opened.__getitem__):
+        film = act.apply(film)
+    assert [plate.id for plate in film.plates] == ["wide", "mid", "close", "elsewhere"]
+    for name in ("wide", "mid"):
+        plate = film.plate(name)
+        off = outline(plate.matrix, *plate.extent) - outline(truth[name].matrix(*plate.extent), *plate.extent)
+        # Of the pixels of the plate itself; it was found by the part that others show.
+        assert np.abs(off).max() / truth[name].scale < 0.6
+        assert plate.tone.match is not None or name == "wide"
+    assert "none of the 3 other plates" in film.plate("elsewhere").fit.note
+    assert film.plate("elsewhere").tone.match is None
+    assert RestackPlate(plate="elsewhere", to=1).apply(film).plate("elsewhere").fit.note == ""

@@ -8,9 +8,9 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from yaila.core.analysis.overlap import Open, find_on_stack, tone_match_of
+from yaila.core.analysis.overlap import Open, find_on_stack, finer_below, tone_match_of
 from yaila.core.film import Film
-from yaila.core.film.acts import LayFound, MatchTone, NoteFit
+from yaila.core.film.acts import LayFound, MatchTone, NoteFit, RestackPlate
 from yaila.core.imagery.fitting import NotFitted
 from yaila.farm.pulse import Pulse, work
 from yaila.store import Store
@@ -25,32 +25,49 @@ class FitSettings(BaseModel):
 
 def acts_of(
     film: Film, settings: FitSettings, open_picture: Open, progress: Callable[[float], None] = lambda share: None
-) -> list[LayFound | NoteFit | MatchTone]:
-    """The acts that lay plates and match their tones, each made on what those before it leave."""
-    acts: list[LayFound | NoteFit | MatchTone] = []
-    steps = len(settings.find) + 0.15 * len(settings.tone)
-    done = 0.0
+) -> list[LayFound | NoteFit | MatchTone | RestackPlate]:
+    """The acts that lay plates and match their tones, each made on what those before it leave. A plate that was laid
+    goes below those whose pixels are finer; what could not be laid is tried again when others have been."""
+    acts: list[LayFound | NoteFit | MatchTone | RestackPlate] = []
     order = [plate.id for plate in film.plates]
-    for plate in sorted(settings.find, key=order.index):
-        act: LayFound | NoteFit
-        try:
-            act = find_on_stack(
-                film,
-                film.plate(plate),
-                open_picture,
-                lambda share, done=done: progress((done + share) / steps),  # type: ignore[misc]
-            )
-        except NotFitted as error:
-            act = NoteFit(plate=plate, note=str(error))
-        acts.append(act)
-        film = act.apply(film)
-        done += 1
+    waiting, refused = sorted(settings.find, key=order.index), dict[str, str]()
+    steps, done = len(waiting) + 0.15 * len(settings.tone), 0.0
+    while waiting:
+        left: list[str] = []
+        for plate in waiting:
+            try:
+                act = find_on_stack(
+                    film,
+                    film.plate(plate),
+                    open_picture,
+                    lambda share, done=done: progress(min((done + share) / steps, 1)),  # type: ignore[misc]
+                    set(settings.find) - {one.plate for one in acts},
+                )
+            except NotFitted as error:
+                refused[plate] = str(error)
+                left.append(plate)
+                continue
+            refused.pop(plate, None)
+            acts.append(act)
+            film = act.apply(film)
+            if (to := finer_below(film, film.plate(plate))) is not None:
+                acts.append(RestackPlate(plate=plate, to=to))
+                film = acts[-1].apply(film)
+            done += 1
+        if len(left) == len(waiting):
+            break
+        # What was laid by now may be what those that are left lie on.
+        waiting = left
+    for plate, why in refused.items():
+        acts.append(NoteFit(plate=plate, note=why))
+        film = acts[-1].apply(film)
     for plate in sorted(settings.tone, key=order.index):
-        match = MatchTone(plate=plate, match=tone_match_of(film, film.plate(plate), open_picture))
-        acts.append(match)
-        film = match.apply(film)
+        # What is not known to lie there has no tone to take from there.
+        if plate not in refused:
+            acts.append(MatchTone(plate=plate, match=tone_match_of(film, film.plate(plate), open_picture)))
+            film = acts[-1].apply(film)
         done += 0.15
-        progress(done / steps)
+        progress(min(done / steps, 1))
     return acts
 
 

@@ -86,6 +86,22 @@ def test_unused_plates_missing_credits_and_holes_are_named() -> None:
     assert not any(finding.grave for finding in found.values())
 
 
+def test_a_finer_plate_that_lies_hidden_is_to_be_raised_and_a_coarser_one_to_go() -> None:
+    plates = [
+        plate("Close", 0, 0, 0.5, (2000, 2000)),
+        plate("Coarse", 0, 0, 9, (400, 400)),
+        plate("Mid", 0, 0, 1, (3000, 3000)),
+    ]
+    film = Film(plates=plates, vantages=[rest(0, 0, 900)])
+    found = {one.plate: one for one in soundings_of(film) if one.kind == "unused"}
+    assert "hidden under Mid" in found[plates[0].id].text
+    assert "never seen" in found[plates[1].id].text
+    raised = found[plates[0].id].remedy.act.apply(film)
+    assert [one.name for one in raised.plates] == ["Coarse", "Mid", "Close"]
+    left = {one.plate: one for one in soundings_of(raised) if one.kind == "unused"}
+    assert plates[0].id not in left
+
+
 def test_reference_plates_carry_nothing() -> None:
     film = Film(plates=[plate("Traced", 0, 0, 1, (4000, 4000), role="reference")], vantages=[rest(0, 0, 2000)])
     assert budget_of(film).bare_share[0] == 1
@@ -172,10 +188,48 @@ def test_without_its_finest_plate_time_place_and_size_are_named(post: Film) -> N
 
 def test_a_larger_budget_buys_fewer_plates() -> None:
     film = descent(Film(ground=Ground(kind="mercator")), 430e3, 214e3, 40000, 1200)
-    plans = [plan_captures(film, REACH, budget=budget) for budget in (1, 1500, 100_000)]
-    assert [len(plan.plates) for plan in plans] == sorted({len(plan.plates) for plan in plans}, reverse=True)
-    assert [plan.tiles for plan in plans] == sorted(plan.tiles for plan in plans)
-    assert 1 < plans[0].tiles < plans[1].tiles <= 1500 < plans[2].tiles
+    less, more = (plan_captures(film, REACH, budget=budget) for budget in (1500, 100_000))
+    assert len(less.plates) > len(more.plates)
+    assert less.tiles <= 1500 < more.tiles
+    assert less.density == more.density == 1
+
+
+def askew(span: float = 1500) -> Film:
+    """A pan across the grid of the survey's tiles, 28 km long."""
+    passage = Passage(duration=Duration(unit="seconds", value=12))
+    views = [Vantage(x=x, y=y, span=span, hold=0, passage=passage) for x, y in ((400e3, 200e3), (420e3, 220e3))]
+    return Film(ground=Ground(kind="mercator"), vantages=views)
+
+
+def test_a_pan_askew_is_planned_in_strips_that_leave_nothing_out() -> None:
+    film = askew()
+    plan = plan_captures(film, REACH, budget=100_000)
+    side = units_per_pixel(18) * 256
+    around = (20e3 + 1500) / side * ((20e3 + 1500 * 9 / 16) / side)
+    # The frame sweeps along its diagonal.
+    swept = np.hypot(20e3, 20e3) * (1500 + 1500 * 9 / 16) / np.sqrt(2) / side**2
+    assert swept < plan.tiles < min(0.3 * around, 3 * swept)
+    assert len(plan.plates) < 15
+    assert not [one for one in soundings_of(captured(film, plan)) if one.kind in ("bare", "soft")]
+    for one in plan.plates:
+        west, south, east, north = one.box
+        assert min(east - west, north - south) > 4 * side
+
+
+def test_a_budget_is_kept_and_what_it_leaves_is_said() -> None:
+    for film in (askew(), descent(Film(ground=Ground(kind="mercator")), 430e3, 214e3, 40000, 1200)):
+        plans = [plan_captures(film, REACH, budget=budget) for budget in (1, 20, 100, 500, 1500)]
+        assert all(
+            plan.tiles <= budget for plan, budget in zip(plans, (1, 20, 100, 500, 1500), strict=True) if budget > 8
+        )
+        densities = [plan.density for plan in plans]
+        assert densities == sorted(densities)
+        assert [plan.left for plan in plans] == sorted((plan.left for plan in plans), reverse=True)
+        assert plans[1].density < 0.5
+        assert plans[1].left > 0.5
+        assert len({plan.whole for plan in plans}) == 1
+        # However coarse, what was bare is bare no more.
+        assert not [one for one in soundings_of(captured(film, plans[2])) if one.kind == "bare"]
 
 
 def test_a_plan_for_a_place_is_a_ladder_centred_on_it() -> None:
@@ -198,8 +252,8 @@ def test_a_plan_for_a_place_is_a_ladder_centred_on_it() -> None:
 
 def test_a_remedy_captures_what_its_own_stretch_lacks(post: Film) -> None:
     soft = next(finding for finding in soundings_of(post) if finding.kind == "soft" and finding.grave)
-    plan = plan_captures(post, REACH, stretch=(soft.first, soft.last))
-    assert plan.tiles < plan_captures(post, REACH).tiles / 3
+    plan = plan_captures(post, REACH, budget=20000, stretch=(soft.first, soft.last))
+    assert plan.whole < plan_captures(post, REACH, budget=20000).whole / 3
     assert all(soft.first <= one.first and one.last <= soft.last for one in plan.plates)
     after = soundings_of(captured(post, plan))
     assert not [one for one in after if one.grave and one.first <= soft.frame <= one.last]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -16,9 +16,9 @@ from yaila.core.film.acts import LayFound
 from yaila.core.film.fitting import grid_of, ground_of, picture_place, pixel_on_ground
 from yaila.core.film.model import Film, Plate, Tie
 from yaila.core.ground import Point
-from yaila.core.ground.placement import outline
+from yaila.core.ground.placement import outline, through
 from yaila.core.imagery import AdjustedPyramid, Pyramid
-from yaila.core.imagery.fitting import NotFitted, find_fit, resampled
+from yaila.core.imagery.fitting import NotFitted, find_fit, resampled, solve_map
 
 Open = Callable[[str], Pyramid]
 Floats = NDArray[Any]
@@ -28,6 +28,9 @@ SAMPLES = 200
 
 CANDIDATES = 5
 """How many plates below are tried."""
+
+COARSER = 1.2
+"""From this ratio of their pixels on, the finer of two plates belongs on top."""
 
 LOUPE = 33
 """Pixels of the coarser plate along a side of the patch that is looked for on the other plate."""
@@ -43,46 +46,95 @@ SEARCH = 12
 
 
 def find_on_stack(
-    film: Film, plate: Plate, open_picture: Open, progress: Callable[[float], None] = lambda share: None
+    film: Film,
+    plate: Plate,
+    open_picture: Open,
+    progress: Callable[[float], None] = lambda share: None,
+    waiting: Collection[str] = (),
 ) -> LayFound:
-    """Where a plate lies on those below it in the stack, as the act that lays it there.
+    """Where a plate lies on those below it in the stack, or else on those above, as the act that lays it there.
+
+    Each is tried both ways: the plate on the other, and the other on it, in case it is the plate that shows more.
+
+    Args:
+        waiting: plates that lie nowhere yet, on which nothing can be laid.
 
     Raises:
         NotFitted: it was found on none of them, or not surely enough.
     """
-    below = [other for other in film.plates[: film.plate_index(plate.id)] if other.shown][::-1]
-    if not below:
+    index = film.plate_index(plate.id)
+    if not index:
         raise NotFitted("There is no plate below it to be found on. It is the ground that others are laid on.")
+    shown = [other for other in film.plates if other.shown and other.id not in waiting and other.id != plate.id]
+    below = [other for other in shown if film.plate_index(other.id) < index][::-1]
+    above = [other for other in shown if film.plate_index(other.id) > index and other.fit.by != "hand"]
+    tried = [*below[: CANDIDATES - 1], *below[CANDIDATES - 1 :][-1:], *above[:CANDIDATES]]
+    if not tried:
+        raise NotFitted("There is no plate beside it that lies somewhere already.")
     best: LayFound | None = None
     why = ""
-    tried = below[: CANDIDATES - 1] + below[CANDIDATES - 1 :][-1:]
     for number, other in enumerate(tried):
+
+        def told(share: float, number: int = number) -> None:
+            progress((number + share) / len(tried))
+
         try:
-            found = find_fit(
-                open_picture(plate.picture.sha256),
-                open_picture(other.picture.sha256),
-                (plate.picture.sha256, other.picture.sha256),
-                lambda share, number=number: progress((number + share) / len(tried)),  # type: ignore[misc]
-            )
+            made = _found_on(plate, other, open_picture, told)
         except NotFitted as error:
             why = why if "sure" in why else f"{other.name}: {error}"
             continue
-        if best is None or found.confidence > best.confidence:
-            places = grid_of(plate)
-            pairs = np.hstack([places, found.through(places)])
-            best = LayFound(
-                plate=plate.id,
-                on=other.id,
-                pairs=[tuple(pair) for pair in pairs.tolist()],
-                residual=found.residual,
-                confidence=found.confidence,
-                inliers=found.inliers,
-            )
+        if best is None or made.confidence > best.confidence:
+            best = made
         if best.confidence > 75:
             break
     if best is None:
-        raise NotFitted(why if len(tried) == 1 else f"Found on none of the {len(tried)} plates below. {why}"[:300])
+        raise NotFitted(why if len(tried) == 1 else f"Found on none of the {len(tried)} other plates. {why}"[:300])
     return best
+
+
+def _found_on(plate: Plate, other: Plate, open_picture: Open, progress: Callable[[float], None]) -> LayFound:
+    """A plate found on another, or that on it."""
+    sides = (plate, other)
+    pictures = [open_picture(one.picture.sha256) for one in sides]
+    names = [one.picture.sha256 for one in sides]
+    try:
+        found = find_fit(pictures[0], pictures[1], (names[0], names[1]), lambda share: progress(share / 2))
+        places = grid_of(plate)
+        pairs = np.hstack([places, found.through(places)])
+    except NotFitted as refused:
+        try:
+            found = find_fit(pictures[1], pictures[0], (names[1], names[0]), lambda share: progress(0.5 + share / 2))
+        except NotFitted:
+            raise refused from None
+        # The other shows a part of it only: nothing freer than a similarity can be carried on from there.
+        part = grid_of(other)
+        across = solve_map("similarity", found.through(part), part)
+        places = grid_of(plate)
+        pairs = np.hstack([places, through(across, places)])
+    return LayFound(
+        plate=plate.id,
+        on=other.id,
+        pairs=[tuple(pair) for pair in pairs.tolist()],
+        residual=found.residual,
+        confidence=found.confidence,
+        inliers=found.inliers,
+    )
+
+
+def finer_below(film: Film, plate: Plate) -> int | None:
+    """How far down the stack a plate has to go so that it hides none whose pixels are finer; none if it hides none."""
+    low, high = _box(plate)
+    for index, other in enumerate(film.plates[: film.plate_index(plate.id)]):
+        a, b = _box(other)
+        touches = bool((a < high).all() and (b > low).all())
+        if touches and other.in_film and pixel_on_ground(plate) > COARSER * pixel_on_ground(other):
+            return index
+    return None
+
+
+def _box(plate: Plate) -> tuple[Floats, Floats]:
+    corners = outline(plate.matrix, *plate.extent)
+    return corners.min(axis=0), corners.max(axis=0)
 
 
 @dataclass(frozen=True)

@@ -12,8 +12,9 @@ from pydantic import BaseModel
 
 from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film, Plate, Route, choreograph
-from yaila.core.film.acts import Act, MoveMark, RemovePlate
-from yaila.core.film.fitting import ground_of
+from yaila.core.film.acts import Act, MoveMark, RemovePlate, RestackPlate
+from yaila.core.film.fitting import ground_of, pixel_on_ground
+from yaila.core.ground.placement import through
 from yaila.core.picture import Renderer
 from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of, frame_places
 from yaila.core.soundings.marks import mark_faults
@@ -37,6 +38,9 @@ STEP = 2.0
 
 HARD = 4.0
 """Percent: a feather narrower than this does not hide a step."""
+
+MOST_LOOKED_AT = 400
+"""Frames in which it is looked for what hides a plate."""
 
 SIDES = {
     (-1, -1): "the upper left", (0, -1): "the upper edge", (1, -1): "the upper right", (-1, 0): "the left edge",
@@ -248,16 +252,35 @@ def _soft(
 
 
 def _unused(film: Film, look: Budget) -> list[Finding]:
-    return [
-        Finding(
-            id=f"unused-{plate.id}", kind="unused", grave=False, first=0, last=int(look.frames[-1]), frame=0,
-            time=timecode(0, film.fps), at=None, plate=plate.id, figure=0.0,
-            text=f"{plate.name} is never seen in the film",
-            remedy=Remedy(kind="act", text="Take it off the ground", act=RemovePlate(plate=plate.id)),
-        )
-        for index, plate in enumerate(film.plates)
-        if plate.in_film and look.fills[:, index].max() < 0.0005
-    ]  # fmt: skip
+    """Plates that are never seen: hidden under another that should lie below, or of no use."""
+    found = []
+    for index, plate in enumerate(film.plates):
+        if not plate.in_film or look.fills[:, index].max() >= 0.0005:
+            continue
+        over = _hiding(film, look, index)
+        if over is not None and pixel_on_ground(plate) < pixel_on_ground(film.plates[over]):
+            text = f"{plate.name} is hidden under {film.plates[over].name}, whose pixels are coarser"
+            remedy = Remedy(kind="act", text="Raise it", act=RestackPlate(plate=plate.id, to=over))
+        else:
+            text = f"{plate.name} is never seen in the film"
+            remedy = Remedy(kind="act", text="Take it off the ground", act=RemovePlate(plate=plate.id))
+        found.append(
+            Finding(
+                id=f"unused-{plate.id}", kind="unused", grave=False, first=0, last=int(look.frames[-1]), frame=0,
+                time=timecode(0, film.fps), at=None, plate=plate.id, figure=0.0, text=text, remedy=remedy,
+            )
+        )  # fmt: skip
+    return found
+
+
+def _hiding(film: Film, look: Budget, index: int) -> int | None:
+    """The plate that is seen most where another one lies; none where the camera never looks there."""
+    some = np.unique(np.linspace(0, len(look.frames) - 1, min(len(look.frames), MOST_LOOKED_AT)).astype(int))
+    plate = film.plates[index]
+    places, seen = look.places[some].reshape(-1, 2), look.plate[some].ravel()
+    on = through(np.linalg.inv(plate.matrix), places)
+    inside = (on > 0).all(axis=1) & (on < plate.extent).all(axis=1) & (seen > index)
+    return int(np.bincount(seen[inside]).argmax()) if inside.any() else None
 
 
 def _uncredited(film: Film) -> list[Finding]:

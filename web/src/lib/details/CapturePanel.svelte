@@ -42,7 +42,11 @@
 
 <PanelHead
   title="Capture plan"
-  sub={plan ? (plan.tiles > gathering.budget ? "over budget, the fewest that do" : "within the budget") : ""}
+  sub={plan?.looked
+    ? plan.density < gathering.density * 0.999
+      ? "coarser, to keep to the budget"
+      : "within the budget"
+    : ""}
   strong
 >
   {#if plan?.plates.length}
@@ -121,11 +125,13 @@
 {/if}
 {#if gathering.fault}<p class="fault" role="alert">{gathering.fault}</p>{/if}
 {#if plan}
-  {#if !plan.plates.length}
+  {#if !plan.looked}
+    <p>The camera sees no ground yet. Set a vantage in Fly, or plan for a place.</p>
+  {:else if !plan.plates.length}
     <p>
-      Nothing is missing: the plates on the ground carry all of it{plan.left > 0.002
-        ? ", as far as this survey could"
-        : ""}.
+      {plan.left > 0.002
+        ? "This survey has nothing better than the plates on the ground, and some of it stays soft or bare."
+        : "Nothing is missing: the plates on the ground carry all of it."}
     </p>
   {:else}
     <div class="table">
@@ -144,9 +150,14 @@
       {/each}
     </div>
     <p>
-      {plan.left > 0.002
-        ? `${digits(plan.left * 100, 2)} % of what the camera sees is beyond this survey and stays soft or bare.`
-        : "With these, nothing of it is soft or bare."}
+      {#if plan.density < gathering.density * 0.999}
+        The budget gives {digits(plan.density, 2)} survey pixels a film pixel; {plan.whole.toLocaleString("en")} tiles would
+        give {digits(gathering.density, 2)}. {digits(plan.left * 100, 2)} % of what the camera sees stays softer.
+      {:else if plan.left > 0.002}
+        {digits(plan.left * 100, 2)} % of what the camera sees is beyond this survey and stays soft or bare.
+      {:else}
+        With these, nothing of it is soft or bare.
+      {/if}
     </p>
   {/if}
 {/if}

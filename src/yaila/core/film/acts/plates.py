@@ -363,8 +363,13 @@ class RestackPlate(FilmAct):
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
-        plate = film.plates.pop(film.plate_index(self.plate))
-        film.plates.insert(min(self.to, len(film.plates)), plate)
+        before = film.plate_index(self.plate)
+        plate = film.plates.pop(before)
+        after = min(self.to, len(film.plates))
+        film.plates.insert(after, plate)
+        for other in film.plates[min(before, after) : max(before, after) + 1]:
+            # What was refused was to be laid on other plates than lie below it now.
+            other.fit = other.fit.model_copy(update={"note": ""})
         return film
 
 

@@ -26,6 +26,7 @@ from numpy.typing import NDArray
 from yaila.core.errors import BadFit
 from yaila.core.ground.placement import outline, through
 from yaila.core.imagery.fitting.maps import solve_map
+from yaila.core.imagery.fitting.repeats import repeating, runner_up
 from yaila.core.imagery.fitting.sampling import resampled
 from yaila.core.imagery.pages import Pyramid
 
@@ -62,6 +63,13 @@ SHARED = 1.0
 
 SURE = 0.6
 """How uncertain a corner may be, pixels of the coarser plate (two standard deviations)."""
+
+
+MOST_ELSEWHERE = 0.7
+"""How well what agrees may agree elsewhere too, as a share of how well it does in its place."""
+
+MOST_COMPARED = 1200
+"""The longest side on which other places are looked at, pixels."""
 
 
 @dataclass(frozen=True)
@@ -215,25 +223,35 @@ def _features(named: _Named, largest: int) -> _Features:
     pyramid = named.pyramid
     sift = cv2.SIFT.create(nfeatures=PER_LEVEL, contrastThreshold=0.012, edgeThreshold=14)
     even = cv2.createCLAHE(clipLimit=3.0, tileGridSize=(8, 8))
-    parts = []
+    parts, repeated, shown = [], None, False
     for level, (width, height) in enumerate(pyramid.sizes):
         if max(width, height) > largest and level < len(pyramid.sizes) - 1:
             continue
         if min(width, height) < 40:
             break
         window = pyramid.window(level, 0, 0, width, height)
-        inside = cv2.erode((window[..., 3] > 250).astype(np.uint8), np.ones((9, 9), np.uint8), borderValue=1)
-        keypoints, descriptors = sift.detectAndCompute(even.apply(grey_of(window)), inside)
+        grey, there = grey_of(window), window[..., 3] > 250
+        if not shown:
+            repeated, shown = repeating(grey, there), True
+        if repeated is not None:
+            # A watermark is on every picture of its survey, wherever that lies.
+            there &= cv2.resize(repeated.astype(np.uint8), (width, height), interpolation=cv2.INTER_AREA) == 0
+        inside = cv2.erode(there.astype(np.uint8), np.ones((9, 9), np.uint8), borderValue=1)
+        keypoints, descriptors = sift.detectAndCompute(even.apply(grey), inside)
         if not keypoints:
             continue
         facts = np.array([(*k.pt, k.size, math.radians(k.angle)) for k in keypoints], np.float32)
         # Larger features are found better on the next level.
         own = facts[:, 2] < 14 if min(width, height) >= 80 else np.ones(len(facts), bool)
+        if not own.any():
+            continue
         facts, descriptors = facts[own], descriptors[own]
         facts[:, :2] = (facts[:, :2] + 0.5) * 2**level
         facts[:, 2] *= 2**level
         parts.append((facts, descriptors, np.full(len(facts), level)))
     if not parts:
+        if repeated is not None:
+            raise NotFitted("One of the pictures shows nothing but what repeats in it: a pattern, or a watermark.")
         raise NotFitted("One of the pictures shows too little to go by: open sea, cloud or a plain colour.")
     facts, descriptors, levels = (np.concatenate(column) for column in zip(*parts, strict=True))
     descriptors = descriptors.astype(np.float32)
@@ -367,7 +385,35 @@ def _refined(plate: Pyramid, below: Pyramid, start: Floats, inliers: int) -> Fou
             other = _lit_alike(grid.unbent(raw, globe), patch / 4)
         if turn > 6 and np.abs(_basis(kind, through(matrix, corner_points), grid) @ change).max() < 0.01:
             break
-    return _judged(kind, matrix, globe, patches, weight, corner_points, grid, inliers)
+    found = _judged(kind, matrix, globe, patches, weight, corner_points, grid, inliers)
+    if (elsewhere := _elsewhere(below, mine[0], patches, weight, grid, patch)) > MOST_ELSEWHERE:
+        raise NotFitted(
+            f"What agrees at the best place found agrees elsewhere too, {100 * elsewhere:.0f} % as well: a watermark, "
+            "or a pattern that repeats. Set two or three tie points."
+        )
+    return found
+
+
+def _elsewhere(
+    below: Pyramid, mine: NDArray[np.float32], patches: _Patches, weight: Floats, grid: _Grid, patch: float
+) -> float:
+    """How well the patches that agree would agree, all together, at another place of the plate below."""
+    half = int(patch / 2)
+    kept = np.zeros_like(mine)
+    for x, y in patches.at[weight > 0.05].astype(int):
+        part = np.s_[y - half : y + half, x - half : x + half]
+        kept[part] = mine[part]
+    # Half as much more of the plate below as the two share, on every side.
+    room = (grid.columns // 2, grid.rows // 2)
+    wide = grid.below_from_grid @ np.array([[1.0, 0, -room[0]], [0, 1, -room[1]], [0, 0, 1]])
+    size = (grid.columns + 2 * room[0], grid.rows + 2 * room[1])
+    parts: list[Floats] = [kept, *_lit_alike(resampled(below, wide, *size), patch / 4)]
+    # A grid larger than needed costs more than it tells.
+    fewer = max(1, round(max(size) / MOST_COMPARED))
+    if fewer > 1:
+        parts = [cv2.resize(one, None, fx=1 / fewer, fy=1 / fewer, interpolation=cv2.INTER_AREA) for one in parts]
+    at = (room[0] // fewer, room[1] // fewer)
+    return runner_up(parts[0], parts[1], parts[2], at, max(patch / 2 / fewer, 3.0))
 
 
 def _corners(width: int, height: int) -> Floats:
