@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import write_picture
-from yaila.core.analysis.overlap import find_on_stack, refined_tie
+from yaila.core.analysis.overlap import exact_ties, find_on_stack, refined_tie
 from yaila.core.film import Film, Plate
 from yaila.core.film.acts import LayFound, RestackPlate, TiePlate
 from yaila.core.film.fitting import ground_of, pixel_on_ground
@@ -117,6 +117,38 @@ def test_ties_are_made_exact_and_a_bend_takes_up_what_is_left(world: World, tmp_
         residuals[model] = laid.plates[1].fit.residual
     assert residuals["bend"] < 0.05
     assert residuals["homography"] < residuals["affine"] * 1.001 < residuals["similarity"] * 1.002
+
+
+def test_ties_set_while_the_plate_lay_wrong_are_made_exact_when_it_lies_right(world: World, tmp_path: Path) -> None:
+    pair = case_pair(world, "4x turn 7")
+    film, opened = stack_of(pair, tmp_path)
+    grid = np.stack(np.meshgrid(np.linspace(90, 1110, 6), np.linspace(80, 760, 5)), axis=-1).reshape(-1, 2)
+    truth = pair.truth(grid)
+
+    def looked(film: Film, k: int, by: tuple[float, float]) -> tuple[Point, float]:
+        at, to = Point(*grid[k]), Point(*(truth[k] + by))
+        return refined_tie(film, film.plates[1], film.plates[0], at, to, opened.__getitem__)
+
+    right = [
+        Tie(x=x, y=y, other="low", to=Point(*to)) for (x, y), to in zip(grid.tolist(), truth.tolist(), strict=True)
+    ]
+    there = TiePlate(plate="top", ties=right).apply(film)
+    told = [k for k in range(len(grid)) if looked(there, k, (2, 2))[1] > 0.8]
+    chosen = [told[0], told[len(told) // 3], told[2 * len(told) // 3], told[-1]]
+    ties = []
+    for k, by in zip(chosen, [(5, -4), (-6, 3), (4, 5), (-3, -6)], strict=True):
+        # As it lies now the two are not alike, and a tie stays where it was set.
+        to, match = looked(film, k, by)
+        assert match <= 0.6
+        ties.append(Tie(x=grid[k, 0], y=grid[k, 1], other="low", to=to, match=match))
+    film = TiePlate(plate="top", ties=ties).apply(film)
+    assert film.plates[1].fit.residual > 1
+    assert exact_ties(film, film.plates[1], opened.__getitem__, ties[3].id)[:3] == ties[:3]
+    for _ in range(2):
+        film = TiePlate(plate="top", ties=exact_ties(film, film.plates[1], opened.__getitem__)).apply(film)
+    assert all(tie.match > 0.8 for tie in film.plates[1].fit.ties)
+    off = ground_of(film.plates[1], PLACES) - true_ground(film, pair, PLACES)
+    assert np.linalg.norm(off, axis=1).max() / pixel_on_ground(film.plates[0]) < 0.5
 
 
 def test_a_held_bend_leaves_flat_what_the_plates_above_cover() -> None:

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field, TypeAdapter
 
 from yaila.api.desk import Desk, desk_of
 from yaila.api.jobs import Job, job_of
-from yaila.core.analysis.overlap import colour_at, made_tie
+from yaila.core.analysis.overlap import colour_at, exact_ties, made_tie
 from yaila.core.film.acts import Act
 from yaila.core.film.model import Tie
 from yaila.core.ground import Point
@@ -88,6 +88,16 @@ async def make_tie(film_id: str, trial: TieTrial, desk: TheDesk, request: Reques
         film_id,
         lambda: made_tie(film, plate, trial.at, trial.to, desk.store.pictures.pyramid, tie, trial.exact, trial.ground),
     )
+
+
+@router.post("/trials/plates/{plate_id}/ties")
+async def find_ties_again(
+    film_id: str, plate_id: str, desk: TheDesk, request: Request, state: str, tie: str | None = None
+) -> list[Tie]:
+    """The ties of a plate, or one of them, looked for anew as the plate lies now. Nothing is kept."""
+    film, _ = desk.film(film_id, state)
+    plate = film.plate(plate_id)
+    return await desk.tasks.do(request, film_id, lambda: exact_ties(film, plate, desk.store.pictures.pyramid, tie))
 
 
 @router.get("/plates/{plate_id}/colour")

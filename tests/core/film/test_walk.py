@@ -283,6 +283,26 @@ def test_a_swapped_picture_covers_the_same_ground() -> None:
     assert after.plates[0].matrix @ corner == pytest.approx(film.plates[0].matrix @ np.array([600.0, 0.0, 1.0]))
 
 
+def test_a_swapped_picture_of_another_shape_is_not_squashed_and_its_fit_is_known_no_more() -> None:
+    film = full()
+    plate = film.plates[1]
+    width, height = plate.picture.width, plate.picture.height
+    wide = {"sha256": "b" * 64, "width": 4 * width, "height": height}
+    after = do.SwapPicture(plate=plate.id, picture=wide).apply(film).plates[1]
+    before, now = plate.matrix, after.matrix
+    # A pixel is as wide as high, the middle stays, and so does the area.
+    assert np.linalg.norm(now[:2, 0]) == pytest.approx(np.linalg.norm(now[:2, 1]))
+    assert now @ [2 * width, height / 2, 1] == pytest.approx(before @ [width / 2, height / 2, 1])
+    assert np.linalg.det(now) * 4 == pytest.approx(np.linalg.det(before))
+    assert after.fit.by == "hand"
+    assert "another shape" in after.fit.note
+    assert plate.fit.ties
+    assert [tie.used for tie in after.fit.ties] == [False] * len(plate.fit.ties)
+    # What was tied shows the same ground as before.
+    for old, new in zip(plate.fit.ties, after.fit.ties, strict=True):
+        assert now @ [new.x, new.y, 1] == pytest.approx(before @ [old.x, old.y, 1])
+
+
 @pytest.mark.parametrize("act", [
     do.RemoveMarks(marks=["r"]), do.RemoveMarks(marks=["m"]), do.RemovePlate(plate="p"),
     do.RemoveVantages(vantages=["a"]),

@@ -246,6 +246,24 @@ def made_tie(
     return made
 
 
+def exact_ties(film: Film, plate: Plate, open_picture: Open, only: str | None = None) -> list[Tie]:
+    """The ties of a plate, each looked for anew on the plate it hangs on as they lie now: about where it is, and if
+    nothing agrees there, about where the plate says that it should be. All of them, or ``only`` one by its id."""
+    made = []
+    for tie in plate.fit.ties:
+        best = tie
+        if tie.other and only in (None, tie.id):
+            other, at = film.plate(tie.other), Point(tie.x, tie.y)
+            said = Point(*picture_place(other, ground_of(plate, np.array([[tie.x, tie.y]])))[0].tolist())
+            for to in (tie.to, said):
+                found, match = refined_tie(film, plate, other, at, to, open_picture)
+                if match > AGREED:
+                    best = tie.model_copy(update={"to": found, "match": match})
+                    break
+        made.append(best)
+    return made
+
+
 def colour_at(plate: Plate, at: Point, open_picture: Open) -> tuple[int, int, int] | None:
     """The colour of a plate's picture about a ground place, the mean of 3 x 3 pixels; none outside it."""
     place = picture_place(plate, np.array([at]))[0]

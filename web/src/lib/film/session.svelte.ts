@@ -510,6 +510,21 @@ export class Session {
     });
   }
 
+  /** Look for the features of a plate's ties anew, or of one of them, as the plate lies now. */
+  async tieExactly(plate: string, tie: string | null = null): Promise<void> {
+    await this.guarded(async () => {
+      const ties = await told<Tie[]>(
+        api.POST("/api/films/{film_id}/trials/plates/{plate_id}/ties", {
+          params: { path: { film_id: this.id, plate_id: plate }, query: { state: this.state, tie } },
+        }),
+      );
+      const fit = this.sheet!.film.plates.find((one) => one.id === plate)!.fit;
+      const better = ties.filter((one, k) => one.match !== fit.ties[k]?.match || `${one.to}` !== `${fit.ties[k]?.to}`);
+      if (!better.length) throw new Error("Nothing agrees better than what is tied already.");
+      await this.act({ act: "tie_plate", plate, ties, model: fit.model, hold: fit.hold });
+    });
+  }
+
   /** Trace what a plate's land leaves to a region. */
   async trace(plate: string, tolerance: number, least: number): Promise<void> {
     await this.keep((seen) =>

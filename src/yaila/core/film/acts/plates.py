@@ -30,7 +30,6 @@ from yaila.core.ground import Point, Similarity
 from yaila.core.ground.georeference import Georeference
 from yaila.core.ground.mercator import mercator_of
 from yaila.core.ground.placement import Affine, Homography, Placement, outline, through
-from yaila.core.imagery.fitting.maps import Flat
 from yaila.core.imagery.land import MOST_SAMPLES, ByColour, Byte
 from yaila.core.quantities import PLATE_LENGTH, PLATE_PLACE, PLATE_X, PULLED_X, TIED_PLACE
 
@@ -310,9 +309,16 @@ class OutlinePlate(FilmAct):
         return film
 
 
+OTHER_SHAPE = "Its new picture has another shape, so where it lies is not sure: find it, or switch its ties on again."
+
+
 class SwapPicture(FilmAct):
     """Put another picture in a plate's place and keep everything else: it covers the same ground, and what is said in
-    pixels of the plate (ties, outline, bend) is carried over to the new size."""
+    pixels of the plate (ties, outline, bend) is carried over to the new size.
+
+    One of another shape cannot cover the same ground and stay as it is: it keeps the middle and the area, and its fit
+    is known no more.
+    """
 
     act: Literal["swap_picture"] = "swap_picture"
     plate: str
@@ -323,23 +329,29 @@ class SwapPicture(FilmAct):
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
         plate, new = film.plate(self.plate), self.picture
-        size = np.array([new.width / plate.picture.width, new.height / plate.picture.height])
+        old_size, new_size = np.array([plate.picture.width, plate.picture.height]), np.array([new.width, new.height])
+        size = new_size / old_size
         even = abs(size[0] / size[1] - 1) < 1e-3
+        if not even:
+            size = np.full(2, math.sqrt(size[0] * size[1]))
+        # Pixels of the new picture are those of the old one, times ``size``, plus ``off``.
+        off = np.zeros(2) if even else new_size / 2 - size * old_size / 2
+        old_from_new = np.diag([*(1 / size), 1.0])
+        old_from_new[:2, 2] = -off / size
 
         def laid(one: Similarity | Affine | Homography, _: Owners) -> Placement:
-            matrix = one.matrix(plate.picture.width, plate.picture.height) @ np.diag([*(1 / size), 1.0])
-            kind: Flat = one.kind if even or one.kind == "homography" else "affine"
-            return placement_of(matrix, kind, new.width, new.height)
+            return placement_of(one.matrix(*old_size) @ old_from_new, one.kind, new.width, new.height)
 
         def georeferenced(one: Georeference, _: Owners) -> Georeference:
             a, b, c, d, e, f = one.affine
-            return one.model_copy(update={"affine": (a / size[0], b / size[1], c, d / size[0], e / size[1], f)})
+            rows = np.array([[a, b, c], [d, e, f], [0, 0, 1]]) @ old_from_new
+            return one.model_copy(update={"affine": tuple(rows[:2].ravel().tolist())})
 
         def scaled(places: np.ndarray, _: Owners) -> np.ndarray:
-            return places * size
+            return places * size + off
 
         def tied(places: np.ndarray, owners: Owners) -> np.ndarray:
-            return places * size if getattr(owners[0], "other", None) == self.plate else places
+            return places * size + off if getattr(owners[0], "other", None) == self.plate else places
 
         rules = {
             PLATE_PLACE: scaled,
@@ -349,6 +361,9 @@ class SwapPicture(FilmAct):
         }
         parts: dict[Any, Any] = {Similarity: laid, Affine: laid, Homography: laid, Georeference: georeferenced}
         swapped = changed(plate, rules, parts)
+        if not even:
+            ties = [tie.model_copy(update={"used": False}) for tie in swapped.fit.ties]
+            swapped.fit = Fit(ties=ties, note=OTHER_SHAPE)
         swapped.picture, swapped.holes, swapped.captured = new, self.holes, self.captured
         film.plates[film.plate_index(self.plate)] = swapped
         return changed(film, {TIED_PLACE: tied})

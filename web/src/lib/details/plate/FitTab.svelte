@@ -80,6 +80,13 @@
       value={plate.fit.model ?? "choose"}
       onchange={(value) => tied(plate.fit.ties, value === "choose" ? null : (value as keyof typeof names))}
     />
+    {#if plate.fit.ties.some((tie) => tie.other)}
+      <div class="exact">
+        <Button title="Look for every tie anew, as the plate lies now" onclick={() => session.tieExactly(plate.id)}
+          >Make all exact</Button
+        >
+      </div>
+    {/if}
     {#if plate.fit.model === "bend"}
       <label class="hold">
         <input
@@ -115,7 +122,15 @@
             onchange={(event) => typed(tie.id, event.currentTarget.value)}
           />
         {/if}
-        <span>{tie.match === null ? "" : `match ${digits(tie.match, 2)}`}</span>
+        {#if tie.other}
+          <button
+            class="match"
+            title="Look for it anew, as the plate lies now"
+            aria-label="Look for tie {k + 1} anew"
+            onclick={() => session.tieExactly(plate.id, tie.id)}
+            >{tie.match === null ? "look" : `match ${digits(tie.match, 2)}`}</button
+          >
+        {:else}<span></span>{/if}
         <span class="figure"
           >{#if known?.worst}<Icon name="bob" size={12} fill />{/if}{known
             ? `${digits(known.off, 3)} px`
@@ -237,6 +252,9 @@
     padding: 0 4px;
     font-size: 11px;
   }
+  .exact {
+    padding-top: 6px;
+  }
   .hold {
     display: block;
     padding-top: 6px;
@@ -296,6 +314,13 @@
     display: grid;
     place-items: center;
     color: var(--ink-2);
+  }
+  .tie .match {
+    width: auto;
+    justify-self: start;
+    text-decoration: underline;
+    text-decoration-color: var(--rule-strong);
+    text-underline-offset: 3px;
   }
   p {
     padding: 8px 12px;
