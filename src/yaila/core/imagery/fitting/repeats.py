@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 
 Floats = NDArray[Any]
 
-LEAST_PERIOD = 12
-"""The shortest period looked for, pixels."""
+LEAST_PERIOD = 64
+"""The shortest period looked for, pixels: tiles of surveys are larger, rows of houses or furrows smaller, and these do
+say where they lie."""
 
 CLEAR = 12.0
 """How many times a peak must stand out of the others (median absolute deviations) to be a period."""
