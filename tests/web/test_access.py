@@ -29,7 +29,41 @@ def violations(page: Page) -> list[str]:
     )
 
 
-def test_axe_finds_nothing_in_any_step_or_tab(server: Server, film: Page) -> None:
+def cut_off(page: Page) -> list[str]:
+    """What is cut off or lies beyond the page, in the smallest and in a large window. What says "…" or scrolls up and
+    down is not."""
+    found = []
+    for width, height in ((1024, 700), (1920, 1080)):
+        page.set_viewport_size({"width": width, "height": height})
+        page.wait_for_timeout(120)
+        found += [f"{width}: {one}" for one in page.evaluate(CUT)]
+    page.set_viewport_size({"width": 1280, "height": 800})
+    return found
+
+
+CUT = """() => {
+    const found = new Set();
+    const says = (one) => `${one.tagName} ${(one.textContent.trim() || one.ariaLabel || one.value || "").slice(0, 40)}`;
+    for (const one of document.querySelectorAll("button, input, select, label, span, b, p, h2, a")) {
+        const box = one.getBoundingClientRect(), style = getComputedStyle(one);
+        if (!box.width || !box.height || style.visibility === "hidden" || style.opacity === "0") continue;
+        const clips = (side) => ["hidden", "clip", "auto"].includes(side.overflowX) && side.textOverflow !== "ellipsis";
+        const typed = one.tagName === "INPUT" && ["text", "search"].includes(one.type);
+        if (one.scrollWidth > one.clientWidth + 3 && (typed || (clips(style) && one.tagName !== "SELECT")))
+            found.add(`cut: ${says(one)}`);
+        let within = true;
+        for (let around = one.parentElement; around && within; around = around.parentElement) {
+            const edge = around.getBoundingClientRect(), its = getComputedStyle(around);
+            if (its.textOverflow === "ellipsis") within = false;
+            else if (clips(its) && box.right > edge.right + 2 && box.left < edge.right) found.add(`cut: ${says(one)}`);
+        }
+        if (within && (box.right > innerWidth + 1 || box.left < -1)) found.add(`beyond the page: ${says(one)}`);
+    }
+    return [...found];
+}"""
+
+
+def test_axe_finds_nothing_in_any_step_or_tab_and_nothing_is_cut_off(server: Server, film: Page) -> None:
     page, sheet = film, film_of(server)
     marks = {
         "routes": {"name": "Way", "points": [{"x": 700, "y": 400, "stop": "A"}, {"x": 900, "y": 500}]},
@@ -45,15 +79,18 @@ def test_axe_finds_nothing_in_any_step_or_tab(server: Server, film: Page) -> Non
         page.keyboard.press(key)
         page.wait_for_timeout(400)
         assert violations(page) == [], key
+        assert cut_off(page) == [], key
         if key == "3":
             for tab in ("Extras", "Order", "Time", "Recipes", "Passage"):
                 page.get_by_role("radio", name=tab, exact=True).click()
                 assert violations(page) == [], tab
+                assert cut_off(page) == [], tab
         if key == "4":
             for kind in ("route", "marker", "label", "region"):
                 page.locator(".details .row .pick", has=page.locator(f"i.{kind}")).first.click()
                 page.wait_for_timeout(200)
                 assert violations(page) == [], kind
+                assert cut_off(page) == [], kind
     page.keyboard.press("?")
     assert violations(page) == []
     page.keyboard.press("Escape")

@@ -230,7 +230,9 @@ def _soft(
             at = np.nanmean(look.places[worst][soft[worst]], axis=0)
             limit = float(spans[begins])
             grave = bool(seen[run].any())
-            hidden = "; too fast to be seen" if times[worst] > GRAVE_TIMES and not grave else ""
+            if times[worst] > GRAVE_TIMES and not grave:
+                # It is over before anybody sees it.
+                continue
             found.append(
                 Finding(
                     id=f"soft-{look.frames[int(first)]}-{plate.id}",
@@ -243,8 +245,7 @@ def _soft(
                     at=(float(at[0]), float(at[1])),
                     plate=plate.id,
                     figure=float(times[worst]),
-                    text=f"{plate.name} is enlarged {times[worst]:.1f} times, soft from a span of {length(limit)}"
-                    + hidden,
+                    text=f"{plate.name} is enlarged {times[worst]:.1f} times, soft from a span of {length(limit)}",
                     remedy=_missing(film, look, run, soft[run]),
                 )
             )

@@ -571,6 +571,7 @@
     overflow: hidden;
     text-overflow: ellipsis;
     min-width: 0;
+    flex-shrink: 9;
     padding-left: 10px;
   }
   .barlabel {
@@ -582,6 +583,13 @@
     border-left: 1px solid var(--rule);
     flex: none;
   }
+  .fact + .fact {
+    flex: 0 1 auto;
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+
   b {
     font-weight: 540;
     color: var(--ink);

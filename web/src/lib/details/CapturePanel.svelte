@@ -132,8 +132,8 @@
       {plan.left > 0.98 && !session.film!.plates.length
         ? "This survey has nothing there."
         : plan.left > 0.002
-        ? "This survey has nothing better than the plates on the ground, and some of it stays soft or bare."
-        : "Nothing is missing: the plates on the ground carry all of it."}
+          ? "This survey has nothing better than the plates on the ground, and some of it stays soft or bare."
+          : "Nothing is missing: the plates on the ground carry all of it."}
     </p>
   {:else}
     <div class="table">

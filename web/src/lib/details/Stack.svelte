@@ -134,7 +134,8 @@
             >{row.plate.role === "reference" ? "chart" : `${digits(resting(row.plate.feather.width), 2)} %`}</span
           >
           <span class="figure" title="How much of the tone of what lies below it has taken on"
-            >{row.plate.tone.match ? `${digits(resting(row.plate.tone.strength), 3)} %` : "–"}</span>
+            >{row.plate.tone.match ? `${digits(resting(row.plate.tone.strength), 3)} %` : "–"}</span
+          >
         </button>
       </div>
     {/each}

@@ -5,7 +5,7 @@
   import type { MarkKind, Timed } from "../film/marks";
   import { session } from "../film/session.svelte";
   import { follow } from "../ui/follow";
-  import type { Axis } from "./scale";
+  import { nameWithin, type Axis } from "./scale";
 
   let { axis, height, drawn }: { axis: Axis; height: number; drawn: (frame: number) => number } = $props();
 
@@ -121,8 +121,10 @@
         />
         {#each bar.stops as stop, j (j)}
           <circle cx={axis.x(stop.frame)} cy={y(k) + row / 2} r={Math.min(row / 3.2, 4.5)} />
+          {@const next = bar.stops[j + 1]?.frame}
+          {@const room = next === undefined ? Infinity : axis.x(next) - axis.x(stop.frame) - 14}
           {#if stop.name && row > 14}<text class="stop" x={axis.x(stop.frame) + 7} y={y(k) + row / 2 + 3.5}
-              >{stop.name}</text
+              >{nameWithin(stop.name, room)}</text
             >{/if}
         {/each}
         <title>{bar.name}: drag to move it in time</title>

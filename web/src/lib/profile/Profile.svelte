@@ -266,7 +266,7 @@
       <Strata {axis} {limits} />
       {#each seconds as t (t)}<line class="second" x1={x(t * rate)} x2={x(t * rate)} y1="20" y2={height} />{/each}
 
-      {#each spanMarks(scale) as span (span)}
+      {#each spanMarks(scale, Math.floor((bottom - 20) / 16)) as span (span)}
         <line class="tickline" x1={LEFT - 5} x2={LEFT} y1={y(span)} y2={y(span)} />
         <text class="axis" x={LEFT - 9} y={y(span) + 3.5} text-anchor="end">{length(span, ground).join(" ")}</text>
       {/each}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { factorOf, snapped, spanMarks, spanScale, spread, yOf } from "./scale";
+import { factorOf, nameWithin, snapped, spanMarks, spanScale, spread, yOf } from "./scale";
 
 const scale = spanScale([10, 100000], 20, 220);
 
@@ -38,5 +38,18 @@ describe("the profile's axis", () => {
     expect(snapped(102, [90, 104, 99], 3)).toBe(104);
     expect(snapped(110, [90, 104, 99], 3)).toBe(110);
     expect(snapped(7, [], 3)).toBe(7);
+  });
+});
+
+describe("a crowded profile", () => {
+  it("cuts names of stops where the next one stands", () => {
+    expect(nameWithin("Marrowick", 80)).toBe("Marrowick");
+    expect(nameWithin("Marrowick", 40)).toBe("Marro…");
+    expect(nameWithin("Marrowick", 20)).toBe("");
+  });
+
+  it("names fewer spans when it is low", () => {
+    expect(spanMarks(scale).length).toBeGreaterThan(3);
+    expect(spanMarks(scale, 3).length).toBeLessThanOrEqual(3);
   });
 });

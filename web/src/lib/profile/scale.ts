@@ -22,15 +22,21 @@ export function factorOf(scale: SpanScale, pixels: number): number {
 }
 
 /** Round spans to write along the axis: 1, 3, 10, 30 … */
-export function spanMarks(scale: SpanScale): number[] {
+export function spanMarks(scale: SpanScale, most = 7): number[] {
   const found: number[] = [];
   for (let power = Math.floor(Math.log10(scale.closest)); power <= Math.log10(scale.widest); power++)
     for (const lead of [1, 3]) {
       const value = lead * 10 ** power;
       if (value > scale.closest && value < scale.widest) found.push(value);
     }
-  const step = Math.ceil(found.length / 7);
+  const step = Math.ceil(found.length / Math.max(most, 1));
   return found.filter((_, index) => index % step === 0);
+}
+
+/** A name as far as there is room for it, in letters of the size that lanes have; none where it would say nothing. */
+export function nameWithin(name: string, room: number): string {
+  const letters = Math.floor(room / 6.2);
+  return name.length <= letters ? name : letters < 4 ? "" : `${name.slice(0, letters - 1)}…`;
 }
 
 /** Push labels apart so that none is nearer than `room` to the one above, and all stay above `bottom`. */

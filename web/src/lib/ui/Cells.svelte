@@ -30,4 +30,13 @@
   .c4 > :global(.slot:nth-child(4n + 1) > .cell) {
     border-left: 0;
   }
+  @media (max-width: 1100px) {
+    .c4 {
+      grid-template-columns: repeat(2, 1fr);
+    }
+    .c4 > :global(.cell:nth-child(2n + 1)),
+    .c4 > :global(.slot:nth-child(2n + 1) > .cell) {
+      border-left: 0;
+    }
+  }
 </style>

@@ -50,6 +50,15 @@
   .tight button {
     padding: 0 4px;
   }
+  @media (max-width: 1100px) {
+    button {
+      padding: 0 5px;
+      font-size: 11.5px;
+    }
+    .tight button {
+      padding: 0 2px;
+    }
+  }
   button:first-child {
     border-left: 0;
   }

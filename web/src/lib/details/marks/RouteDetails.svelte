@@ -238,4 +238,10 @@
   .row button:disabled {
     color: #a7b0ac;
   }
+  @media (max-width: 1100px) {
+    /* The names of stops come before how far they are. */
+    .row b {
+      display: none;
+    }
+  }
 </style>
