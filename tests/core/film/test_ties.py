@@ -12,7 +12,7 @@ from yaila.core.film import Film, Label, Marker, Region, Route, RoutePoint, Scen
 from yaila.core.film.marked import Draws, Reveal
 from yaila.core.film.scene import Present
 from yaila.core.marks import Lettering
-from yaila.core.time import FilmMoment, RouteMoment
+from yaila.core.time import FilmMoment, MarkMoment, RouteMoment, VantageMoment
 
 
 def film(pace: str = "whole", **draws: object) -> Film:
@@ -111,3 +111,23 @@ def test_a_region_without_an_outline_and_a_font_that_is_gone_stop_no_frame() -> 
 def test_a_mark_is_shown_where_all_of_it_has_come_and_none_of_it_goes_yet(mark: Label | Marker, whole: int) -> None:
     mark.starts = FilmMoment(seconds=1)
     assert mark.whole(25, 50 if mark.ends and mark.ends.seconds == 2 else 30 if mark.ends else 200) == whole
+
+
+def test_what_goes_so_long_after_it_has_come_stays_that_long_wherever_it_is_moved() -> None:
+    stays = MarkMoment(mark="m", edge="starts", offset=50)
+    marker = Marker(id="m", x=0, y=0, starts=VantageMoment(vantage="v", edge="leaves"), ends=stays)
+    one = Film(vantages=[Vantage(id="v", hold=2), Vantage(id="w", x=90, hold=4)], markers=[marker])
+
+    def lasts(film: Film, key: str = "m") -> tuple[int, int]:
+        held = choreograph(film).timeline.ranges[key]
+        return held.start.frame, held.end.frame
+
+    assert lasts(one) == (50, 100)
+    for edge in ("starts", "both"):
+        assert lasts(acts.MoveMark(mark="m", edge=edge, by=7).apply(one)) == (57, 107)
+    assert lasts(acts.MoveMark(mark="m", edge="ends", by=7).apply(one)) == (50, 107)
+    later = one.model_copy(update={"vantages": [one.vantages[0].model_copy(update={"hold": 3}), one.vantages[1]]})
+    assert lasts(later) == (75, 125)
+    assert lasts(acts.DuplicateMark(mark="m", id="n").apply(one), "n") == (50, 100)
+    faster = acts.ChangeRate(rate="50").apply(one)
+    assert lasts(faster) == (100, 200)

@@ -9,12 +9,14 @@
   }: {
     label: string;
     value: T;
-    options: { value: T; label: string }[];
+    /** Those of a group stand together, under its name. */
+    options: { value: T; label: string; group?: string }[];
     onchange: (value: T) => void;
     disabled?: boolean;
     /** Written before it; otherwise the label is heard, not seen. */
     caption?: string;
   } = $props();
+  const groups = $derived([...new Set(options.map(({ group }) => group ?? ""))]);
 </script>
 
 <label>
@@ -25,9 +27,19 @@
     {value}
     onchange={(event) => onchange((event.currentTarget as HTMLSelectElement).value as T)}
   >
-    {#each options as option (option.value)}<option value={option.value}>{option.label}</option>{/each}
+    {#each groups as group (group)}
+      {#if group}
+        <optgroup label={group}>{@render among(group)}</optgroup>
+      {:else}{@render among("")}{/if}
+    {/each}
   </select>
 </label>
+
+{#snippet among(group: string)}
+  {#each options.filter((option) => (option.group ?? "") === group) as option (option.value)}
+    <option value={option.value}>{option.label}</option>
+  {/each}
+{/snippet}
 
 <style>
   label {

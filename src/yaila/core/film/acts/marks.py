@@ -12,7 +12,7 @@ from yaila.core.camera.flight import moved_in_frame
 from yaila.core.errors import BadEdit, said
 from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.courses import SetValue
-from yaila.core.film.acts.ties import at_time, without_names
+from yaila.core.film.acts.ties import at_time, names, without_names
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.marked import (
     KINDS,
@@ -403,7 +403,9 @@ class MoveMark(FilmAct):
             return film
         if self.edge in ("starts", "both"):
             mark.starts = self._moved(film, mark.starts)
-        if self.edge in ("ends", "both") and mark.ends:
+        # What goes so long after it has come goes along by itself.
+        along = self.edge == "both" and mark.ends is not None and names(mark.ends, mark.id)
+        if self.edge in ("ends", "both") and mark.ends and not along:
             mark.ends = self._moved(film, mark.ends)
         return film
 

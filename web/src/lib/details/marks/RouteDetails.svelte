@@ -23,6 +23,14 @@
   );
   const plain = $derived(film.ground.kind === "plain");
   const others = $derived(film.routes.filter(({ id, closed }) => id !== route.id && !closed && !route.closed));
+  /** From so many points on only those are listed that say something. */
+  const MANY = 24;
+  let all = $state(false);
+  const listed = $derived(
+    [...route.points.keys()].filter(
+      (k) => all || route.points.length <= MANY || route.points[k]!.stop || k === 0 || k === route.points.length - 1,
+    ),
+  );
   /** How far a route is to be moved sideways. */
   let by = $state(0);
   async function shift() {
@@ -108,8 +116,9 @@
     {/each}
   {/if}
 </Strip>
-<div class="points">
-  {#each route.points as point, k (k)}
+<div>
+  {#each listed as k (k)}
+    {@const point = route.points[k]!}
     <div class="row">
       <span>{k + 1}</span>
       <input
@@ -158,6 +167,12 @@
     </div>
   {/each}
 </div>
+{#if route.points.length > MANY}
+  <Strip>
+    <span>{all ? `All ${route.points.length} points` : `Its stops and ends, of ${route.points.length} points`}</span>
+    <Button onclick={() => (all = !all)}>{all ? "Stops and ends only" : "All points"}</Button>
+  </Strip>
+{/if}
 
 <style>
   input {
@@ -182,10 +197,6 @@
     color: var(--ink-2);
     line-height: 16px;
     border-bottom: 1px solid var(--rule);
-  }
-  .points {
-    max-height: 190px;
-    overflow-y: auto;
   }
   .row {
     display: flex;

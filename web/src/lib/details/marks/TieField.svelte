@@ -25,11 +25,21 @@
     open?: boolean;
   } = $props();
 
+  /** How long a mark stays unless something else is said, s. */
+  const STAYS = 3;
+
   const film = $derived(session.film!);
   /** What it can hang on, each written as a short key. */
   const events = $derived.by(() => {
-    const found: { value: string; label: string; moment: Moment | null }[] = [];
-    if (open) found.push({ value: "end", label: "the film’s end", moment: null });
+    const found: { value: string; label: string; group?: string; moment: Moment | null }[] = [];
+    if (open) {
+      found.push({ value: "end", label: "the film ends", moment: null });
+      found.push({
+        value: `m:${mark}:starts`,
+        label: "it has stayed for",
+        moment: { on: "mark", mark, edge: "starts", offset: Math.round(STAYS * session.rate) },
+      });
+    }
     found.push({
       value: "film",
       label: "a time of the film",
@@ -39,6 +49,7 @@
       for (const edge of ["arrives", "leaves"] as const)
         found.push({
           value: `v:${id}:${edge}`,
+          group: "The camera",
           label: `camera ${edge === "arrives" ? "reaches" : "leaves"} ${name}`,
           moment: { on: "vantage", vantage: id, edge, offset: 0 },
         });
@@ -46,12 +57,14 @@
       if (passage.manner.kind !== "cut")
         found.push({
           value: `p:${id}`,
+          group: "The camera",
           label: `camera on its way from ${name}`,
           moment: { on: "passage", vantage: id, share: 0.5, offset: 0 },
         });
     for (const route of film.routes.filter((one) => one.id !== mark)) {
       found.push({
         value: `r:${route.id}:near`,
+        group: route.name,
         label: `${route.name} reaches it`,
         moment: { on: "route", route: route.id, point: null, offset: 0 },
       });
@@ -59,6 +72,7 @@
         if (point.stop)
           found.push({
             value: `r:${route.id}:${k}`,
+            group: route.name,
             label: `${route.name} reaches ${point.stop}`,
             moment: { on: "route", route: route.id, point: k, offset: 0 },
           });
@@ -68,6 +82,7 @@
       for (const edge of ["starts", "ends"] as const)
         found.push({
           value: `m:${other.id}:${edge}`,
+          group: "Other marks",
           label: `${other.name} ${edge === "starts" ? "comes" : "goes"}`,
           moment: { on: "mark", mark: other.id, edge, offset: 0 },
         });
@@ -113,6 +128,19 @@
       min={0}
       max={1}
       ontry={(value) => session.tryPatch([{ op: "replace", path: `${path}/share`, value: Number(value.toFixed(4)) }])}
+      onkeep={() => session.keepTrial(label)}
+      ondrop={() => session.dropTrial()}
+    />
+  {:else if moment?.on === "mark" && moment.mark === mark}
+    <Cell
+      label="Stays"
+      value={moment.offset}
+      text={(moment.offset / session.rate).toFixed(2)}
+      unit="s"
+      factor={session.rate}
+      step={1}
+      min={1}
+      ontry={(value) => session.tryPatch([{ op: "replace", path: `${path}/offset`, value: Math.round(value) }])}
       onkeep={() => session.keepTrial(label)}
       ondrop={() => session.dropTrial()}
     />
