@@ -36,6 +36,25 @@ def test_every_family_has_its_files_and_names_letters_of_many_scripts() -> None:
     assert line("漢字 a").missing == "漢字"
 
 
+@pytest.mark.parametrize("text", [
+    "देवनागरी", "বাংলা", "தமிழ்", "ไทย", "ქართული", "Հայերեն", "עברית", "العربية", "→ ← ★ ☂ ⚓ ✈ ⛰ ✓ ♨ ⛪", "50 € · №7",
+])  # fmt: skip
+def test_names_in_many_scripts_have_their_letters_in_either_weight(text: str) -> None:
+    for bold in (False, True):
+        made = set_text(text, "Lato", bold, False, 0.0, "left", Faces())
+        assert made.missing == ""
+        assert made.glyphs
+        assert all(glyph.number for glyph in made.glyphs)
+
+
+def test_a_vowel_sign_that_is_written_after_its_letter_and_read_before_it_stands_before_it() -> None:
+    # Devanagari i (U+093F) is typed after the consonant and drawn to its left (The Unicode Standard, 12.1).
+    ka, ki = (set_text(text, "Noto Sans", False, False, 0.0, "left", Faces()).glyphs for text in ("क", "कि"))
+    assert len(ki) == 2
+    assert ki[1].number == ka[0].number
+    assert ki[0].x < ki[1].x
+
+
 def test_advances_are_those_of_the_font_and_pairs_are_kerned() -> None:
     font = TTFont(FOLDER / "Lato-Regular.ttf")
     widths, names, upem = font["hmtx"], font.getBestCmap(), font["head"].unitsPerEm

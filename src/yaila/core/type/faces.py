@@ -42,7 +42,11 @@ FAMILIES: dict[str, Family] = {
 SPARE = (
     Family("NotoSans-Regular.ttf", "NotoSans-Bold.ttf", "NotoSans-Italic.ttf"),
     Family("NotoNaskhArabic-Regular.ttf", "NotoNaskhArabic-Bold.ttf"),
-    Family("NotoSansHebrew-Regular.ttf", "NotoSansHebrew-Bold.ttf"),
+    *(
+        Family(f"NotoSans{script}-Regular.ttf", f"NotoSans{script}-Bold.ttf")
+        for script in ("Hebrew", "Armenian", "Georgian", "Devanagari", "Bengali", "Tamil", "Thai", "Symbols")
+    ),
+    Family("NotoSansSymbols2-Regular.ttf"),
 )
 """Where letters come from that a family does not have."""
 

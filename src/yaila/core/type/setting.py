@@ -60,7 +60,9 @@ def set_text(text: str, family: str, bold: bool, italic: bool, tracking: float, 
         BadEdit: there is no such family.
     """
     wanted = faces.wanted(family, bold, italic)
-    spare = [face for face in faces.spare(bold, italic) if face != wanted]
+    # Most texts need no other face, and reading them all takes a while.
+    lacks = any(not (letter.isspace() or wanted.has(letter)) for letter in text)
+    spare = [face for face in faces.spare(bold, italic) if face != wanted] if lacks else []
     missing: list[str] = []
     glyphs: list[list[Glyph]] = []
     widths: list[float] = []
