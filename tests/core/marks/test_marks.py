@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy.integrate import quad
 
 from tests.drawing import draw_scene, scene_at
-from yaila.core.camera import FrameSize, Pose
+from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.errors import BadEdit
 from yaila.core.film import Duration, Film, Marker, Passage, Route, RoutePoint, Scene, Vantage, acts, choreograph
 from yaila.core.film.marked import Draws
@@ -278,3 +278,33 @@ def test_all_stops_of_a_route_are_marked_in_one_act_and_come_as_the_line_reaches
     film.routes[0].points = (RoutePoint(x=0, y=0), RoutePoint(x=9, y=0))
     with pytest.raises(BadEdit, match="no stops"):
         acts.MarkStops(route="w").apply(film)
+
+
+@pytest.mark.parametrize("tilt", [0.0, 55.0])
+@pytest.mark.parametrize("height", [0.0, 60.0])
+def test_a_traveller_that_lies_is_a_part_of_the_ground_or_of_the_air_above_it(tilt: float, height: float) -> None:
+    def extent(span: float, **more: object) -> np.ndarray:
+        way = Route(
+            points=[RoutePoint(x=-300, y=-100), RoutePoint(x=300, y=100)],
+            look=Stroke(width=0.2, edge=0, opacity=0),
+            traveller=Traveller(symbol="ring", colour="#ffffff", edge=0, ground=150, height=height, climb=1, **more),
+        )
+        pose = Pose(0, 0, span, tilt=tilt, heading=20)
+        scene = Scene(routes=(DrawnRoute(way, way.look, way.curve.length / 2, 1.0),))
+        seen = draw_scene(np.zeros((540, 960, 3), np.uint8), scene, pose, HALF)[..., 0] > 127
+        rows, columns = np.nonzero(seen)
+        return np.array([columns.min(), columns.max() + 1, rows.min(), rows.max() + 1], float)
+
+    around = np.linspace(0, 2 * np.pi, 200)
+    for span in (900.0, 450.0):
+        # A ring of its outline: 0.85 of half its length about the middle of the route.
+        circle = 0.85 * 75 * np.column_stack([np.cos(around), np.sin(around)])
+        view = View.of(Pose(0, 0, span, tilt=tilt, heading=20), FrameSize(960, 540), 0.5)
+        u, v, _ = view.project(circle, np.full(200, height)).T
+        wanted = [u.min(), u.max(), v.min(), v.max()]
+        assert extent(span, lies=True, scales="ground") == pytest.approx(wanted, abs=1.2)
+    # In the frame it keeps its size, lying or not; tilted, one that lies is flatter.
+    one, other = extent(900, lies=True, size=200), extent(450, lies=True, size=200)
+    assert one[1] - one[0] == pytest.approx(other[1] - other[0], rel=0.15)
+    upright = extent(900, size=200)
+    assert (one[3] - one[2]) / (upright[3] - upright[2]) == pytest.approx(np.cos(np.radians(tilt)), abs=0.12)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -292,3 +293,22 @@ def test_type_moves_by_the_smallest_part_of_a_pixel() -> None:
         light -= light.min()
         off.append((rows * light).sum() / light.sum() - shift)
     assert np.ptp(off) < 0.08
+
+
+@pytest.mark.parametrize("sits", ["above", "over", "below"])
+@pytest.mark.parametrize("bend", [1, -1])
+def test_letters_along_a_bend_stand_as_far_apart_as_on_a_straight_line(sits: str, bend: int) -> None:
+    def centres(points: list[tuple[float, float]]) -> np.ndarray:
+        route = Route(id="r", points=[RoutePoint(x=x, y=y) for x, y in points])
+        label = Label(text="o o o o o o o o", stands="route", route="r", sits=sits, look=Lettering(size=70, **PLAIN))
+        light = drawn(label, Pose(0, 0, 1920), route=route)
+        count, _, _, middles = cv2.connectedComponentsWithStats((light > 128).astype(np.uint8))
+        assert count == 9
+        return np.asarray(sorted(middles[1:].tolist()))
+
+    turns = np.linspace(0.98, 0.02, 13) * np.pi
+    arc = [(330 * np.cos(turn), bend * 330 * (np.sin(turn) - 0.6)) for turn in turns]
+    straight, bent = centres([(-900, 0), (900, 0)]), centres(arc)
+    apart = np.linalg.norm(np.diff(straight, axis=0), axis=1).mean()
+    # Chords of an arc are a little shorter than the arc, by less than 2 % here.
+    assert np.linalg.norm(np.diff(bent, axis=0), axis=1) == pytest.approx(np.full(7, apart), rel=0.05)

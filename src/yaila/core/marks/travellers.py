@@ -14,7 +14,18 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from yaila.core.quantities import AidSha, Colour, Count, FrameLength, Frames, Height, MarkSize, Percent, Share
+from yaila.core.quantities import (
+    AidSha,
+    Colour,
+    Count,
+    FrameLength,
+    Frames,
+    GroundLength,
+    Height,
+    MarkSize,
+    Percent,
+    Share,
+)
 from yaila.core.time import Changes, smoothstep
 
 Drawing = Literal[
@@ -59,8 +70,9 @@ UPRIGHT = {"bicycle", "walker", "bird", "whale"}
 
 
 class Traveller(BaseModel):
-    """What rides at the head of a line: ``size`` in pixels of the frame, ``turning`` the way over which its heading is
-    averaged, percent of the frame's width; ``takes_off`` lets it grow at the start and shrink at the end, frames.
+    """What rides at the head of a line: ``size`` in pixels of the frame, or ``ground`` units wide, as ``scales`` says;
+    it faces the camera, or ``lies`` flat at its height. ``turning`` is the way over which its heading is averaged,
+    percent of the frame's width; ``takes_off`` lets it grow at the start and shrink at the end, frames.
 
     ``height`` is how high it cruises, ground units, which it climbs to and comes down from over ``climb`` percent of
     each leg; ``shadow`` is how dark its shadow on the ground is, which is softer the higher it is. ``trail`` is the
@@ -77,7 +89,10 @@ class Traveller(BaseModel):
     colour: Changes[Colour] = "#ffffff"
     edge: Changes[FrameLength] = Field(2.0, ge=0, le=40)
     edge_colour: Changes[Colour] = "#14222a"
+    lies: bool = Field(False, title="Lies on the ground")
+    scales: Literal["frame", "ground"] = Field("frame", title="Size")
     size: Changes[MarkSize] = Field(46.0, ge=2, le=1000)
+    ground: Changes[GroundLength] = Field(200.0, gt=0, ge=1e-3, le=1e8, title="Length on the ground")
     turning: Changes[Percent] = Field(3.0, ge=0.1, le=50, title="Turns within")
     takes_off: Frames = Field(8, ge=0, le=500, title="Grows within")
     height: Changes[Height] = Field(0.0, ge=0, le=1e7, title="Cruises at")

@@ -15,10 +15,12 @@ import cv2
 import numpy as np
 import skia
 from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
 
 from yaila.core.camera import NEAR, View
 from yaila.core.film import Label
 from yaila.core.film.scene import Light, Present
+from yaila.core.ground.curve import Curve
 from yaila.core.marks import Lettering
 from yaila.core.picture.canvas import filled, line, softened, through
 from yaila.core.picture.reveals import around, only_uncovered
@@ -28,6 +30,14 @@ from yaila.core.time import smoothstep
 from yaila.core.type import Faces, Glyph, SetText, set_text
 
 PresentLabel = Present[Label, Lettering]
+BEND_STEPS = 240
+"""Places at which it is looked how a line bends that text is set along."""
+
+MIDDLE = 0.35
+"""How high the middle of letters is above the line they are set on, in type sizes: half of a capital's height."""
+
+Floats = NDArray[np.float64]
+
 Pieces = list[tuple[skia.Path, float]]
 """Outlines, and how much of each is there."""
 
@@ -415,12 +425,14 @@ def _along_route(present: PresentLabel, view: View, faces: Faces) -> tuple[Piece
     shown = view.seen(ends)
     forward = 1.0 if shown[1, 0] / shown[1, 2] >= shown[0, 0] / shown[0, 2] else -1.0
     lift = {"above": text.depth + label.gap / look.size, "below": -text.ascent - label.gap / look.size}.get(
-        label.sits, -0.35
+        label.sits, -MIDDLE
     )
     pieces: Pieces = []
+    middle, ways = _along_bend(curve, label.along * curve.length, half, (MIDDLE + lift) * units * forward)
     for glyph, moved, share in _glyphs(text, present):
-        way = label.along * curve.length + forward * (glyph.x + glyph.advance / 2 - text.width / 2) * units
-        step = units * 0.2
+        # Where its middle is, counted as the line is drawn.
+        way = float(np.interp(forward * (glyph.x + glyph.advance / 2 - text.width / 2) * units, middle, ways))
+        step = units * max(glyph.advance / 2, 0.2)
         before, at, after = curve.along(np.clip(np.array([way - step, way, way + step]), 0, curve.length))
         tangent = (after - before) * forward
         reach = float(np.hypot(*tangent))
@@ -436,6 +448,30 @@ def _along_route(present: PresentLabel, view: View, faces: Faces) -> tuple[Piece
         path.offset(-glyph.x - glyph.advance / 2, -lift)
         pieces.append((through(path, board), share))
     return pieces, ratio
+
+
+def _along_bend(curve: Curve, way: float, half: float, up: float) -> tuple[Floats, Floats]:
+    """How far the middles of letters are along a line that keeps ``up`` ground units to the left of a curve, counted
+    from beside the length ``way`` of it, and at what lengths of the curve that is.
+
+    Letters stand above the line they are set on: at even distances on that, they would crowd inside a bend and spread
+    outside it.
+    """
+    room = 1.5 * half + abs(up)
+    ways = np.linspace(way - room, way + room, BEND_STEPS)
+    places = curve.along(np.clip(ways, 0, curve.length))
+    # Beyond its ends it goes straight on.
+    ahead = np.gradient(places, axis=0)
+    ahead = gaussian_filter1d(ahead, max(abs(up) / (4 * room) * BEND_STEPS, 1.0), axis=0, mode="nearest")
+    ahead /= np.maximum(np.linalg.norm(ahead, axis=1, keepdims=True), 1e-12)
+    beside = places + up * np.column_stack([-ahead[:, 1], ahead[:, 0]])
+    steps = np.linalg.norm(np.diff(beside, axis=0), axis=1)
+    outside = (ways[1:] <= 0) | (ways[:-1] >= curve.length)
+    steps[outside] = np.diff(ways)[outside]
+    # Inside a bend that is tighter than the letters are high, the line would stand still.
+    steps = np.maximum(steps, 0.25 * np.diff(ways))
+    far = np.concatenate([[0.0], np.cumsum(steps)])
+    return far - np.interp(way, ways, far), ways
 
 
 def _along(canvas: skia.Canvas, present: PresentLabel, view: View, faces: Faces, strength: float) -> None:

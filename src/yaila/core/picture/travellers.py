@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import math
 import re
-from functools import lru_cache, partial
+from functools import cached_property, lru_cache, partial
+from typing import Any
 
 import numpy as np
 import skia
+from numpy.typing import NDArray
 
 from yaila.core.camera import NEAR
 from yaila.core.film.scene import DrawnRoute
 from yaila.core.marks.travellers import PATHS, UPRIGHT, Traveller
-from yaila.core.picture.canvas import filled, line, polygon, softened
+from yaila.core.picture.canvas import filled, line, matrix_of, polygon, softened, through
 from yaila.core.picture.markers import draw_sign
 from yaila.core.picture.stage import Easel, Piece, Stage
 
 XY = tuple[float, float]
+Floats = NDArray[Any]
 
 
 def travelling(drawn: DrawnRoute, stage: Stage) -> list[Piece]:
@@ -47,25 +50,45 @@ class _Ride:
         self.seen = bool(self.spots[:, 2].min() > NEAR)
         self.depth = float(self.spots[1, 2])
 
+    @cached_property
+    def half(self) -> float:
+        """Half of its length, frame pixels."""
+        traveller, view, depth = self.traveller, self.view, self.depth
+        if traveller.scales == "ground":
+            return traveller.ground / 2 * view.pixels_per_unit / depth * self.drawn.aboard
+        # What is nearer to the camera looks larger.
+        nearer = view.depth(self.places[1]) / depth if traveller.height else 1.0
+        return float(traveller.size / 2 * view.scale * self.drawn.aboard * nearer)
+
+    def _onto(self, frame: XY, place: Floats, height: float, depth: float) -> Floats:
+        """3x3: the square in which it is drawn to the frame, where it is or where its shadow falls."""
+        (u0, v0, _), _, (u1, v1, _) = self.spots.tolist()
+        ahead = self.places[2] - self.places[0]
+        reach = float(np.hypot(*ahead))
+        if not self.traveller.lies or not reach:
+            shrunk = self.half * self.depth / depth
+            return np.array([[1, 0, frame[0]], [0, 1, frame[1]], [0, 0, 1.0]]) @ _turn(
+                self.traveller, shrunk, (u0, v0), (u1, v1)
+            )
+        units = self.half * self.depth / self.view.pixels_per_unit / reach
+        along, across = np.append(ahead, 0) * units, np.array([ahead[1], -ahead[0], 0]) * units
+        origin = np.array([*(place - self.view.target), height, 1.0])
+        space = self.view.space
+        return np.column_stack([space[:, :3] @ along, space[:, :3] @ across, space @ origin])
+
     def paint(self, easel: Easel) -> None:
         canvas, traveller, scale = easel.canvas, self.traveller, self.view.scale
-        (u0, v0, _), (u, v, w), (u1, v1, _) = self.spots.tolist()
-        # What is nearer to the camera looks larger.
-        nearer = self.view.depth(self.places[1]) / w if traveller.height else 1.0
-        half = traveller.size / 2 * scale * self.drawn.aboard * nearer
-        path = _turned(traveller, half, (u0, v0), (u1, v1))
-        path.offset(u, v)
-        path.setFillType(skia.PathFillType.kEvenOdd)
+        u, v, w = self.spots[1].tolist()
+        board = self._onto((u, v), self.places[1], float(self.heights[1]), w)
+        path = self._shape(board)
         if traveller.trail:
             self._trail(canvas)
         if traveller.shadow:
-            turn = _turn(traveller, 1.0, (u0, v0), (u1, v1))
-            self._cast(canvas, path, (u, v), w, half, turn)
+            self._cast(canvas, (u, v))
         if traveller.symbol == "picture":
             canvas.save()
-            canvas.translate(u, v)
-            canvas.concat(_turn(traveller, 1.0, (u0, v0), (u1, v1)))
-            draw_sign(canvas, self.stage.kit.sign(traveller.picture), half)
+            canvas.concat(matrix_of(board))
+            draw_sign(canvas, self.stage.kit.sign(traveller.picture), 1.0)
             canvas.restore()
             return
         if traveller.edge:
@@ -77,36 +100,35 @@ class _Ride:
             canvas.drawPath(whole, filled(traveller.edge_colour))
         canvas.drawPath(path, filled(traveller.colour))
 
-    def _cast(self, canvas: skia.Canvas, path: skia.Path, at: XY, depth: float, half: float, turn: skia.Matrix) -> None:
+    def _shape(self, board: Floats) -> skia.Path:
+        if self.traveller.symbol == "picture":
+            return skia.Path()
+        path = through(_drawing(self.traveller.symbol), board)
+        path.setFillType(skia.PathFillType.kEvenOdd)
+        return path
+
+    def _cast(self, canvas: skia.Canvas, at: XY) -> None:
         """Its shadow: where the light throws it on the ground, softer and paler the higher it is."""
         place = self.places[1] + self.stage.light.fall * float(self.heights[1])
         (u, v, w) = self.view.project(place[None])[0].tolist()
         if w <= NEAR:
             return
-        shrunk = depth / w
-        least = self.traveller.size * self.view.scale * 0.05
+        least = 0.1 * self.half
         away = math.hypot(u - at[0], v - at[1])
         soft = least + 0.08 * away
-        dark = self.traveller.shadow / (1 + away / max(6 * half, 1e-6))
+        dark = self.traveller.shadow / (1 + away / max(6 * self.half, 1e-6))
+        board = np.array([[1, 0, least], [0, 1, least], [0, 0, 1.0]]) @ self._onto((u, v), place, 0.0, w)
         if self.traveller.symbol == "picture":
             # What is see-through in a picture casts none.
             shade = skia.Paint(Alphaf=dark)
             shade.setColorFilter(skia.ColorFilters.Blend(skia.ColorBLACK, skia.BlendMode.kSrcIn))
             shade.setImageFilter(skia.ImageFilters.Blur(soft, soft))
             canvas.saveLayer(None, shade)
-            canvas.translate(u + least, v + least)
-            canvas.scale(shrunk, shrunk)
-            canvas.concat(turn)
-            draw_sign(canvas, self.stage.kit.sign(self.traveller.picture), half)
+            canvas.concat(matrix_of(board))
+            draw_sign(canvas, self.stage.kit.sign(self.traveller.picture), 1.0)
             canvas.restore()
             return
-        fallen = skia.Path()
-        path.transform(
-            skia.Matrix.Translate(u + least, v + least)
-            .preConcat(skia.Matrix.Scale(shrunk, shrunk))
-            .preConcat(skia.Matrix.Translate(-at[0], -at[1])),
-            fallen,
-        )
+        fallen = self._shape(board)
         fallen.setFillType(skia.PathFillType.kWinding)
         canvas.drawPath(fallen, softened(filled("#000000", dark), soft))
 
@@ -127,7 +149,7 @@ class _Ride:
         side = np.column_stack([-ahead[:, 1], ahead[:, 0]])
         # A route shorter than the trail has all of its trail, as far as it goes.
         left = 1 - share * long / (traveller.trail / 100 * self.view.pose.span)
-        half = traveller.size * 0.11 * self.view.scale * self.drawn.aboard * left[:, None]
+        half = 0.22 * self.half * left[:, None]
         edges = np.concatenate([middle + side * half, (middle - side * half)[::-1]])
         canvas.saveLayer(None, None)
         canvas.drawPath(polygon(edges, True), filled(traveller.colour))
@@ -160,17 +182,11 @@ def _drawing(name: str) -> skia.Path:
     return path
 
 
-def _turn(traveller: Traveller, half: float, before: XY, after: XY) -> skia.Matrix:
-    """Puts what is drawn about 0, 0 on its way: seen from above it is turned, upright it is only mirrored."""
+def _turn(traveller: Traveller, half: float, before: XY, after: XY) -> Floats:
+    """3x3: puts what is drawn about 0, 0 on its way. Seen from above it is turned, upright it is only mirrored."""
     upright = traveller.symbol in UPRIGHT or (traveller.symbol == "picture" and traveller.upright)
-    turn = skia.Matrix.Scale(-half if upright and after[0] < before[0] else half, half)
     if upright:
-        return turn
-    return skia.Matrix.RotateDeg(math.degrees(math.atan2(after[1] - before[1], after[0] - before[0]))).preConcat(turn)
-
-
-def _turned(traveller: Traveller, half: float, before: XY, after: XY) -> skia.Path:
-    path = skia.Path()
-    if traveller.symbol != "picture":
-        _drawing(traveller.symbol).transform(_turn(traveller, half, before, after), path)
-    return path
+        return np.diag([-half if after[0] < before[0] else half, half, 1.0])
+    angle = math.atan2(after[1] - before[1], after[0] - before[0])
+    cos, sin = half * math.cos(angle), half * math.sin(angle)
+    return np.array([[cos, -sin, 0], [sin, cos, 0], [0, 0, 1.0]])

@@ -157,12 +157,30 @@
     </Strip>
   {/if}
   {#if route.traveller}
+    <Strip>
+      <Select
+        label="Size of the traveller"
+        caption="Size"
+        value={route.traveller.scales}
+        options={[
+          { value: "frame", label: "constant" },
+          { value: "ground", label: "as the ground" },
+        ]}
+        onchange={(value) => set("traveller/scales", value, "Size of the traveller")}
+      />
+      <Tick
+        label="Lies on the ground"
+        checked={route.traveller.lies}
+        onchange={(on) => set("traveller/lies", on, "Lies on the ground")}
+      />
+    </Strip>
     <Fields
       of="Traveller"
       part={route.traveller}
       path="{path}/traveller"
       cells={[
-        "size",
+        route.traveller.scales === "frame" && "size",
+        route.traveller.scales === "ground" && "ground",
         "colour",
         "edge",
         "edge_colour",
