@@ -1,4 +1,5 @@
 import { frameUrl } from "../api/client";
+import { Ready } from "./ready.svelte";
 import { session } from "./session.svelte";
 
 /** Pictures that are kept ready ahead of the playhead. */
@@ -6,6 +7,8 @@ const AHEAD = 10;
 const OUTSTANDING = 4;
 /** Of frames that take longer to draw than they last, every second, third … is drawn, up to this. */
 const SPARSEST = 12;
+/** How long the picture is at rest before frames ahead of it are drawn, ms. */
+const RESTED = 900;
 /** How many drawn frames late a picture may be and still be shown. */
 const LATE = 3;
 
@@ -26,7 +29,8 @@ export class Player {
   /** Frames a second that reach the screen while playing. */
   drawn = $state(0);
 
-  #ready = new Map<number, ImageBitmap>();
+  ready = new Ready();
+  #lacking = new WeakSet<ImageBitmap>();
   #pending = new Map<number, AbortController>();
   /** How long a picture is under way, and how long it is from one to the next, ms, smoothed. */
   #latency = 0;
@@ -62,6 +66,7 @@ export class Player {
     this.#from = { time: performance.now(), frame: this.frame };
     const was = this.speed;
     this.speed = speed;
+    this.#stopResting();
     this.#ticks = [];
     [this.#arrived, this.#every] = [0, 1];
     if (!was) this.#raf = requestAnimationFrame(this.#tick);
@@ -86,8 +91,7 @@ export class Player {
     if (!this.#key.startsWith(`${session.id}/`)) this.#begin();
     this.#key = key;
     this.#dropPending();
-    for (const bitmap of this.#ready.values()) if (bitmap !== this.picture) bitmap.close();
-    this.#ready.clear();
+    this.ready.clear(this.picture);
     if (this.frame > Math.max(this.frames - 1, 0)) this.frame = Math.max(this.frames - 1, 0);
     if (!this.playing) this.showStill();
   }
@@ -95,6 +99,7 @@ export class Player {
   /** Another film has come: nothing of the last one stays in sight. */
   #begin(): void {
     if (this.playing) this.pause();
+    this.ready.clear(this.picture);
     this.picture?.close();
     this.picture = null;
     [this.frame, this.shownFrame, this.problem, this.unfinished] = [0, -1, "", false];
@@ -104,6 +109,10 @@ export class Player {
   /** Draft at once; at rest, the final quality follows. */
   showStill(): void {
     clearTimeout(this.#stillTimer);
+    this.#stopResting();
+    // What is ready is seen at once.
+    const known = this.ready.get(this.frame);
+    if (known && this.frames) this.#show(known, this.frame);
     if (!this.frames) {
       this.picture = null;
       this.shownFrame = -1;
@@ -112,10 +121,51 @@ export class Player {
     const settle = this.quality === "final" ? 60 : 450;
     void this.#still("draft").then(() => {
       this.#stillTimer = setTimeout(() => {
-        if (!this.playing) void this.#still("final");
+        if (this.playing) return;
+        void this.#still("final").then(() => {
+          this.#restTimer = setTimeout(() => void this.#rest(), RESTED);
+        });
       }, settle);
     });
   }
+
+  #restTimer: ReturnType<typeof setTimeout> | undefined;
+  #resting: AbortController | null = null;
+
+  #stopResting(): void {
+    clearTimeout(this.#restTimer);
+    this.#resting?.abort();
+    this.#resting = null;
+  }
+
+  /** At rest, draw what would be played next, one frame after the other, as long as there is room for it. */
+  async #rest(): Promise<void> {
+    if (this.playing || !this.frames || !this.picture) return;
+    const abort = (this.#resting = new AbortController());
+    const key = this.#key;
+    const room = Math.min(Ready.room(this.picture.width, this.picture.height), this.frames) - 1;
+    for (let k = 1; k <= room && this.#resting === abort; k++) {
+      const frame = this.frame + k;
+      if (frame >= this.frames && !this.loop) return;
+      const next = frame % this.frames;
+      if (this.ready.has(next)) continue;
+      try {
+        const bitmap = await this.#fetch(next, "draft", abort.signal);
+        if (key !== this.#key) return bitmap.close();
+        this.ready.put(next, bitmap, this.#wait, this.picture);
+      } catch {
+        // It was let go, or cannot be drawn: playing it says why.
+        return;
+      }
+    }
+  }
+
+  /** How many frames it is until one is needed, playing on from here. */
+  #wait = (frame: number): number => {
+    const step = this.speed < 0 ? -1 : 1;
+    const count = Math.max(this.frames, 1);
+    return ((((frame - this.frame) * step) % count) + count) % count;
+  };
 
   #stillAsk = 0;
 
@@ -146,15 +196,17 @@ export class Player {
       const told = (await answer.json().catch(() => null)) as { detail?: string } | null;
       throw new Error(told?.detail ?? `The server answered ${answer.status}.`);
     }
-    this.unfinished = answer.headers.has("X-Unfinished");
-    return createImageBitmap(await answer.blob());
+    const bitmap = await createImageBitmap(await answer.blob());
+    if (answer.headers.has("X-Unfinished")) this.#lacking.add(bitmap);
+    return bitmap;
   }
 
   #show(bitmap: ImageBitmap, frame: number): void {
     const old = this.picture;
     this.picture = bitmap;
     this.shownFrame = frame;
-    if (old && old !== bitmap && ![...this.#ready.values()].includes(old)) old.close();
+    this.unfinished = this.#lacking.has(bitmap);
+    if (old && old !== bitmap && !this.ready.holds(old)) old.close();
   }
 
   #tick = (time: number): void => {
@@ -176,10 +228,10 @@ export class Player {
     const step = Math.sign(this.speed);
     const behind = (other: number) => (this.frame - other) * step;
     let newest = -1;
-    for (const other of this.#ready.keys())
+    for (const other of this.ready.frames())
       if (behind(other) >= 0 && (newest < 0 || behind(other) < behind(newest))) newest = other;
     if (newest >= 0 && this.shownFrame !== newest && behind(newest) < LATE * this.#every) {
-      this.#show(this.#ready.get(newest)!, newest);
+      this.#show(this.ready.get(newest)!, newest);
       this.#ticks.push(time);
       this.#ticks = this.#ticks.filter((tick) => time - tick < 1000);
       this.drawn = this.#ticks.length;
@@ -217,12 +269,6 @@ export class Player {
       const behind = (this.frame - frame) * step;
       return behind >= LATE * every || behind < -(AHEAD + 1) * every;
     };
-    for (const [frame, bitmap] of this.#ready) {
-      if (wanted.has(frame) || (frame === this.shownFrame && !past(frame))) continue;
-      if (!past(frame) && (this.frame - frame) * step <= 0) continue;
-      this.#ready.delete(frame);
-      if (bitmap !== this.picture) bitmap.close();
-    }
     // The server leaves what is let go here; the one asked for first is waited for, as it tells how long one takes.
     const first = this.#pending.keys().next().value;
     for (const [frame, abort] of this.#pending) {
@@ -232,7 +278,7 @@ export class Player {
     }
     for (const frame of wanted) {
       if (this.#pending.size >= OUTSTANDING) break;
-      if (this.#ready.has(frame) || this.#pending.has(frame)) continue;
+      if (this.ready.has(frame) || this.#pending.has(frame)) continue;
       const abort = new AbortController();
       this.#pending.set(frame, abort);
       const key = this.#key;
@@ -240,7 +286,7 @@ export class Player {
       this.#fetch(frame, "draft", abort.signal)
         .then((bitmap) => {
           this.#timed(asked);
-          if (key === this.#key && this.playing) this.#ready.set(frame, bitmap);
+          if (key === this.#key && this.playing) this.ready.put(frame, bitmap, this.#wait, this.picture);
           else bitmap.close();
         })
         .catch(() => undefined)

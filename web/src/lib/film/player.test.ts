@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { Player } from "./player.svelte";
+import { Ready, runsOf } from "./ready.svelte";
 import { session } from "./session.svelte";
 
 let asked: string[] = [];
@@ -18,8 +19,8 @@ function film(count: number, rate = "25") {
 
 /** Let what was asked for arrive, then show the screen at a time. */
 async function screen(time: number): Promise<void> {
-  await new Promise((done) => setTimeout(done, 0));
-  await new Promise((done) => setTimeout(done, 0));
+  // An answer's body and its picture take a few turns each.
+  for (let turn = 0; turn < 5; turn++) await new Promise((done) => setTimeout(done, 0));
   const due = frames;
   frames = [];
   for (const frame of due) frame(time);
@@ -183,5 +184,48 @@ describe("the playhead", () => {
     expect(of12[of12.length - 1]).toContain("quality=final");
     expect(player.shownFrame).toBe(12);
     vi.useRealTimers();
+  });
+
+  it("draws what comes next while it rests, and lets go of that for a newer still", async () => {
+    vi.useFakeTimers();
+    film(100);
+    const player = new Player();
+    player.renew();
+    player.seek(97);
+    await vi.advanceTimersByTimeAsync(6000);
+    // Round the end, as it loops, and all of so short a film.
+    expect(player.ready.runs).toEqual([
+      [0, 96],
+      [98, 99],
+    ]);
+    const before = asked.length;
+    player.play();
+    await vi.advanceTimersByTimeAsync(10);
+    const later = asked.slice(before).map((url) => Number(/frames\/(\d+)/.exec(url)![1]));
+    expect(later.every((frame) => frame === 97)).toBe(true);
+    player.pause();
+    session.sheet = { ...session.sheet!, state: "r2" };
+    player.renew();
+    expect(player.ready.runs).toEqual([]);
+    vi.useRealTimers();
+  });
+
+  it("keeps as many pictures as there is room for, those that are needed last going first", () => {
+    const ready = new Ready();
+    const large = () => ({ close: vi.fn(), width: 1920, height: 1080 }) as unknown as ImageBitmap;
+    const room = Ready.room(1920, 1080);
+    const kept = Array.from({ length: room + 3 }, large);
+    for (let frame = 0; frame < room + 3; frame++)
+      ready.put(frame, kept[frame]!, (other) => (other - 2 + 1000) % 1000, kept[1]!);
+    // From frame 2 on: what lies just behind is needed last, but what is in sight stays open.
+    expect([...ready.frames()].length).toBe(room);
+    expect(ready.has(1)).toBe(false);
+    expect(kept[1]!.close).not.toHaveBeenCalled();
+    expect(kept[0]!.close).toHaveBeenCalled();
+    expect(runsOf([5, 1, 2, 9, 3])).toEqual([
+      [1, 3],
+      [5, 5],
+      [9, 9],
+    ]);
   });
 });

@@ -33,6 +33,13 @@
 <g onpointerdown={scrub} class="ruler">
   <rect x={axis.left} y="0" width={graph} height="20" />
   <line x1={axis.left} x2={axis.right} y1="20" y2="20" />
+  <g clip-path="url(#graph)">
+    {#each player.ready.runs as [first, last] (first)}
+      <rect class="ready" x={axis.x(first)} y="17" width={Math.max(axis.x(last + 1) - axis.x(first), 1)} height="3">
+        <title>Drawn already: it plays as it is</title>
+      </rect>
+    {/each}
+  </g>
   {#each seconds as t (t)}
     <line x1={axis.x(t * rate)} x2={axis.x(t * rate)} y1="14" y2="20" />{#if axis.x(t * rate) < axis.right - 28}<text
         x={axis.x(t * rate) + 4}
@@ -61,6 +68,10 @@
   }
   .ruler rect {
     fill: transparent;
+  }
+  .ruler rect.ready {
+    fill: var(--ink-3);
+    opacity: 0.55;
   }
   .ruler line {
     stroke: var(--rule-strong);
