@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 import pyvips
 
+from yaila.core.analysis.tracing import trace
 from yaila.core.camera import FrameSize
 from yaila.core.film import Film
 from yaila.core.imagery import PageStore
@@ -22,7 +23,7 @@ SIZE = FrameSize(480, 270)
 
 
 def prepare() -> None:
-    """Draw and check a small film that asks for every way of drawing plates."""
+    """Draw, check and trace a small film that asks for every way of drawing plates."""
     with tempfile.TemporaryDirectory() as folder:
         store = Store(Path(folder))
         film = _film(store, Path(folder))
@@ -32,6 +33,7 @@ def prepare() -> None:
                 for clear in (False, True):
                     renderer.render(Request(film, Time(frame), SIZE, quality, clear=clear))
         soundings_of(film, Pieces(store.pictures.pyramid), renderer=renderer)
+        trace(film.plates[-1], store.pictures.pyramid)
         store.engine.dispose()
 
 

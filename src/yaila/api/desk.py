@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import os
+from collections import OrderedDict
 from collections.abc import Sequence
 from typing import Any
 
 from fastapi import Request
 
-from yaila.api.lanes import Lane
+from yaila.api.lanes import Lane, Task
 from yaila.api.memory import memory_of
 from yaila.core.errors import NotFound, YailaError
 from yaila.core.film import Choreography, Film, choreograph
@@ -43,6 +44,7 @@ class Desk:
         # A trial that has made room for others is over, so some are kept however large they are.
         self._films: Shelf[str, tuple[Film, Choreography]] = Shelf(memory * 2**20 // 5, lambda one: one[0].weight)
         self.frames = Lane("frames", 3, 2, FRAME_SECONDS, gives=0.15)
+        self.ahead: OrderedDict[tuple[Any, ...], Task[Any]] = OrderedDict()
         self.tiles = Lane("tiles", 3, 2)
         self.checks = Lane("checks", 2, 1, gives=10)
         self.tasks = Lane("tasks", 2, 1, gives=2)

@@ -5,10 +5,11 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Body, Depends, Header, Response
+from fastapi import APIRouter, Body, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
+from yaila.api.frames import begin
 from yaila.core.errors import BadEdit
 from yaila.core.film import FRAME_PRESETS, Film
 from yaila.core.film.acts import Act
@@ -234,22 +235,34 @@ def act_on_film(
     return sheet_of(desk.store.films.edit(film_id, difference(film, after), revision, label), response)
 
 
+class Looked(BaseModel):
+    """The frame of a trial that will be looked at, and how wide it is, pixels: drawn while the rest is answered."""
+
+    frame: int | None = Field(None, ge=0)
+    width: int = Field(640, ge=64, le=4096)
+
+
 @router.post("/films/{film_id}/trials/acts")
-def try_act(film_id: str, act: Act, desk: TheDesk, state: str) -> Trial:
+def try_act(film_id: str, act: Act, desk: TheDesk, state: str, looked: Annotated[Looked, Query()]) -> Trial:
     """What a named act would make of a state. Nothing is kept."""
     film, _ = desk.film(film_id, state)
-    return _trial(desk, film, checked(act.done_to(film).model_dump(mode="json")))
+    return _trial(desk, film_id, film, checked(act.done_to(film).model_dump(mode="json")), looked)
 
 
 @router.post("/films/{film_id}/trials/patch")
-def try_patch(film_id: str, patch: list[PatchStep], desk: TheDesk, state: str) -> Trial:
+def try_patch(
+    film_id: str, patch: list[PatchStep], desk: TheDesk, state: str, looked: Annotated[Looked, Query()]
+) -> Trial:
     """What a JSON Patch would make of a state. Nothing is kept."""
     film, _ = desk.film(film_id, state)
-    return _trial(desk, film, patched(film, _steps(patch)))
+    return _trial(desk, film_id, film, patched(film, _steps(patch)), looked)
 
 
-def _trial(desk: Desk, before: Film, after: Film) -> Trial:
-    return Trial(state=desk.try_out(after), film=after, plan=plan_of(after), patch=difference(before, after))
+def _trial(desk: Desk, film_id: str, before: Film, after: Film, looked: Looked) -> Trial:
+    state, plan = desk.try_out(after), plan_of(after)
+    if looked.frame is not None and looked.frame < plan.frames:
+        begin(desk, film_id, state, looked.frame, looked.width)
+    return Trial(state=state, film=after, plan=plan, patch=difference(before, after))
 
 
 @router.post("/films/{film_id}/undo")

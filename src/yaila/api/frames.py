@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from contextlib import suppress
 from typing import Annotated, Literal
 
 import numpy as np
@@ -13,13 +15,14 @@ from pydantic import BaseModel, Field
 from yaila.api.desk import Desk, desk_of
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.camera.flight import flown, panned, turned, zoomed
-from yaila.core.errors import NotFound
+from yaila.core.errors import Busy, NotFound
 from yaila.core.film import Film
 from yaila.core.film.acts import FlownPose
 from yaila.core.film.plan import values_over
 from yaila.core.picture import Quality, Request, jpeg
 from yaila.core.picture.grasps import grasps_of
 from yaila.core.soundings.pace import LEVELS, ZOOMS, levels_of, paces_of
+from yaila.core.stopping import Stopped
 from yaila.core.time import Time, timecode
 from yaila.farm.reel import MOST_HEIGHT, size_for
 
@@ -55,6 +58,21 @@ async def get_frame(
     quality: Literal["draft", "final"] = "draft",
 ) -> Response:
     """A frame of a state of the film, as JPEG; the same address always gives the same picture."""
+    key = (film_id, state, frame, width, quality)
+    if begun := desk.ahead.pop(key, None):
+        try:
+            return await desk.frames.wait(request, begun)
+        except Stopped:
+            # It gave way to that of a newer trial, but here is somebody who still waits for this one.
+            if await request.is_disconnected():
+                raise
+    return await desk.frames.do(request, film_id, work_of(desk, *key))
+
+
+def work_of(
+    desk: Desk, film_id: str, state: str, frame: int, width: int, quality: Literal["draft", "final"]
+) -> Callable[[], Response]:
+    """What draws a frame."""
 
     def work() -> Response:
         film, choreography = desk.film(film_id, state)
@@ -62,7 +80,22 @@ async def get_frame(
             raise NotFound(f"The film has no frame {frame}.")
         return drawn(desk, film, Time(frame), width, Quality[quality.upper()])
 
-    return await desk.frames.do(request, film_id, work)
+    return work
+
+
+MOST_AHEAD = 4
+"""Frames that are begun before they are asked for, and kept until they are."""
+
+
+def begin(desk: Desk, film_id: str, state: str, frame: int, width: int) -> None:
+    """Begin a draft of a frame that is about to be asked for, as of a trial whose answer is still under way."""
+    key = (film_id, state, frame, width, "draft")
+    while len(desk.ahead) >= MOST_AHEAD:
+        desk.ahead.popitem(last=False)[1].stop.stop()
+    with suppress(Busy):
+        desk.ahead[key] = desk.frames.start(
+            film_id, work_of(desk, film_id, state, frame, width, "draft"), f"ahead {film_id}"
+        )
 
 
 class Moments(BaseModel):

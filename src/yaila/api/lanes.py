@@ -13,7 +13,7 @@ from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
 from math import inf
-from typing import Any, TypeVar
+from typing import Any, Generic, TypeVar
 
 from fastapi import Request
 
@@ -30,11 +30,14 @@ MOST_WAITING = 64
 
 
 @dataclass
-class _Task:
-    work: Callable[[], Any]
+class Task(Generic[T]):
+    """A piece of work in a lane, for a film; newer work of the same name takes its place."""
+
+    work: Callable[[], T]
     film: str
     stop: Stop
-    outcome: Future[Any] = field(default_factory=Future)
+    name: str | None = None
+    outcome: Future[T] = field(default_factory=Future)
 
 
 class Lane:
@@ -49,7 +52,7 @@ class Lane:
 
     def __init__(self, name: str, threads: int, each: int, seconds: float = inf, gives: float = 0.0) -> None:
         self._each, self._seconds, self._gives = each, seconds, gives
-        self._waiting: OrderedDict[str, deque[_Task]] = OrderedDict()
+        self._waiting: OrderedDict[str, deque[Task[Any]]] = OrderedDict()
         self._running: dict[str, int] = {}
         self._named: dict[str, Stop] = {}
         self._change = threading.Condition()
@@ -57,17 +60,13 @@ class Lane:
         for number in range(threads):
             threading.Thread(target=self._work, name=f"{name}-{number}", daemon=True).start()
 
-    async def do(self, request: Request, film: str, work: Callable[[], T], name: str | None = None) -> T:
-        """Do work for a film and wait for it; newer work of the same ``name`` takes its place.
+    def start(self, film: str, work: Callable[[], T], name: str | None = None) -> Task[T]:
+        """Begin work for a film; newer work of the same ``name`` takes its place.
 
         Raises:
             Busy: the film has too much waiting already.
-            Stopped: nobody waits for it any more.
         """
-        if short := request.scope.get("short"):
-            # From here on it is long work, which gives way to others and must not to itself.
-            short.done()
-        task = _Task(work, film, Stop(self._seconds, self._gives))
+        task = Task(work, film, Stop(self._seconds, self._gives), name)
         with self._change:
             line = self._waiting.setdefault(film, deque())
             if len(line) >= MOST_WAITING:
@@ -78,22 +77,39 @@ class Lane:
                 self._named[name] = task.stop
             line.append(task)
             self._change.notify()
-        waiting = asyncio.wrap_future(task.outcome)
         # What comes of work that nobody waits for is nobody's to hear.
+        task.outcome.add_done_callback(lambda done: done.cancelled() or done.exception())
+        return task
+
+    async def do(self, request: Request, film: str, work: Callable[[], T], name: str | None = None) -> T:
+        """Do work for a film and wait for it, as :meth:`start` and :meth:`wait`."""
+        return await self.wait(request, self.start(film, work, name))
+
+    async def wait(self, request: Request, task: Task[T]) -> T:
+        """What comes of work that has begun.
+
+        Raises:
+            Stopped: nobody waits for it any more, or newer work has taken its place.
+        """
+        if short := request.scope.get("short"):
+            # From here on it is long work, which gives way to others and must not to itself.
+            short.done()
+        waiting = asyncio.wrap_future(task.outcome)
         waiting.add_done_callback(lambda done: done.cancelled() or done.exception())
         try:
             while not (await asyncio.wait({waiting}, timeout=LOOK))[0]:
                 if task.stop.stopped or await request.is_disconnected():
                     raise Stopped
-            outcome: T = waiting.result()
-            return outcome
+            if waiting.cancelled():
+                raise Stopped
+            return waiting.result()
         finally:
             # Also when this is cancelled; what is done already does not mind.
             task.stop.stop()
             task.outcome.cancel()
             with self._change:
-                if name and self._named.get(name) is task.stop:
-                    del self._named[name]
+                if task.name and self._named.get(task.name) is task.stop:
+                    del self._named[task.name]
 
     def busy(self, film: str) -> int:
         """How many pieces of a film's work are being done."""
@@ -108,7 +124,7 @@ class Lane:
                 task.stop.stop()
             self._change.notify_all()
 
-    def _next(self) -> _Task | None:
+    def _next(self) -> Task[Any] | None:
         """The first piece of the film whose turn it is."""
         for film in list(self._waiting):
             line = self._waiting[film]

@@ -36,7 +36,9 @@ def sole_server(home: Path, port: int) -> Iterator[socket.socket]:
             "with YAILA_HOME."
         ) from error
     try:
-        with socket.socket() as door:
+        # Named TCP, or asyncio leaves Nagle's algorithm on: the last piece of a picture then waits 40 ms for the other
+        # side to say that it has the first.
+        with socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP) as door:
             # As servers do: the port of one that has just ended can be had at once.
             door.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:

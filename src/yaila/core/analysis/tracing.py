@@ -40,11 +40,11 @@ def trace(plate: Plate, open_picture: Callable[[str], Pyramid], tolerance: float
     Raises:
         BadEdit: nothing of the plate is see-through, or nothing is left.
     """
+    if plate.land is None:
+        raise BadEdit("Pick what becomes see-through first: the sea by its colour, say. What stays is traced.")
     # Slow to import, and seldom needed.
     from skimage.measure import approximate_polygon, find_contours
 
-    if plate.land is None:
-        raise BadEdit("Pick what becomes see-through first: the sea by its colour, say. What stays is traced.")
     adjustments = replace(plate.adjustments, tone=None, outline=(), fade=0.0)
     pyramid = AdjustedPyramid(open_picture(plate.picture.sha256), adjustments)
     level = next(i for i, (w, h) in enumerate(pyramid.sizes) if w * h <= MOST_TEXELS or i == len(pyramid.sizes) - 1)

@@ -30,7 +30,7 @@ from yaila.core.film.fitting import ground_of, models_of, tied
 from yaila.core.film.legs import Leg, flows
 from yaila.core.film.marked import KINDS, Region, Route, Timed, style_of
 from yaila.core.film.model import Film, FitModel, Plate
-from yaila.core.film.running import course_value, courses_of, resting
+from yaila.core.film.running import course_values, courses_of, resting
 from yaila.core.film.timeline import Timeline
 from yaila.core.film.walk import Slot
 from yaila.core.ground.geodesy import metres_along
@@ -319,7 +319,7 @@ def values_over(film: Film, choreography: Choreography, times: Sequence[Time]) -
     """All that changes over a film, with its values at some moments: the part that has it, and the field."""
     timeline = choreography.timeline
     for one in _courses(film):
-        values = [course_value(one.course, one.slot, time, timeline, one.part, one.part) for time in times]
+        values = course_values(one.course, one.slot, times, timeline, one.part, one.part)
         yield one.part.id, "/".join(one.way), values
 
 
@@ -329,7 +329,7 @@ def _course(timeline: Timeline, running: _Running) -> CoursePlan:
     edges = sorted({max(time.frame, 0) for time in times})
     between = [np.linspace(a, b, min(b - a, MOST_COURSED) + 1).astype(int).tolist() for a, b in pairwise(edges)]
     frames = sorted({*edges, *chain(*between)})
-    values = [course_value(course, slot, Time(frame), timeline, part, part) for frame in frames]
+    values = course_values(course, slot, [Time(frame) for frame in frames], timeline, part, part)
     plain = [value for value in values if isinstance(value, float | int)]
     low, high = (min(plain), max(plain)) if plain else (0.0, 1.0)
     line = [

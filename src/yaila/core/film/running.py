@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import cache
 from typing import Any, TypeVar
 
@@ -77,16 +77,25 @@ def _valued(part: P, value_of: Callable[[Course[Any], Slot, Any], Any]) -> P:
 
 def course_value(course: Course[Any], slot: Slot, time: Time, timeline: Timeline, holder: Any, owner: Any) -> Any:
     """The value of a course at a moment."""
+    return course_values(course, slot, [time], timeline, holder, owner)[0]
+
+
+def course_values(
+    course: Course[Any], slot: Slot, times: Sequence[Time], timeline: Timeline, holder: Any, owner: Any
+) -> list[Any]:
+    """The values of a course at moments."""
     stops = sorted(((timeline.time(stop.at, holder), stop) for stop in course.stops), key=lambda one: one[0])
-    before = [one for one in stops if one[0] <= time]
-    after = [one for one in stops if one[0] > time]
-    if not before:
-        return after[0][1].value
-    if not after:
-        return before[-1][1].value
-    (start, here), (end, there) = before[-1], after[0]
-    progress = float(here.ease.at(np.array([(time - start) / (end - start)]))[0])
-    return kept(between(slot, here.value, there.value, progress, owner), slot)
+    at = np.array([time.frames for time in times])
+    # Which stop each moment follows: the last of those that it does not come before.
+    leg = np.searchsorted([start.frames for start, _ in stops], at, side="right") - 1
+    found = [stops[max(k, 0)][1].value for k in leg.tolist()]
+    for k in set(leg.tolist()) - {-1, len(stops) - 1}:
+        (start, here), (end, there) = stops[k : k + 2]
+        on_it = np.flatnonzero(leg == k)
+        progress = here.ease.at((at[on_it] - start.frames) / (end.frames - start.frames))
+        for place, share in zip(on_it.tolist(), progress.tolist(), strict=True):
+            found[place] = kept(between(slot, here.value, there.value, share, owner), slot)
+    return found
 
 
 def between(slot: Slot, start: Any, end: Any, progress: float, owner: Any = None) -> Any:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Protocol
 
 import numpy as np
@@ -40,12 +41,12 @@ class RouteRun:
     ease: Pace
     scale: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
 
-    @property
+    @cached_property
     def whole(self) -> float:
         """The length of the route up to which it is drawn in the end."""
         return float(self.way(np.array([self.end]))[0])
 
-    @property
+    @cached_property
     def edges(self) -> list[tuple[float, float]]:
         """When each leg begins and ends, frames."""
         found, now = [], self.start

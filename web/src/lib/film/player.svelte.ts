@@ -108,6 +108,7 @@ export class Player {
 
   /** Draft at once; at rest, the final quality follows. */
   showStill(): void {
+    session.looked = this.frames ? { frame: this.frame, width: this.width } : {};
     clearTimeout(this.#stillTimer);
     this.#stopResting();
     // What is ready is seen at once.

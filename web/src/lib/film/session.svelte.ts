@@ -65,6 +65,8 @@ export class Session {
   sheetTab = $state<"passage" | "extras" | "order" | "time" | "recipes">("passage");
   /** How the chosen plate is shown over those below, to judge its fit. */
   judging = $state<Judging>("laid");
+  /** The frame that is looked at, and how wide: of a trial it is drawn while the rest is answered. */
+  looked: { frame?: number; width?: number } = {};
   notice = $state("");
   /** Why nothing new is heard of the film, while that lasts. */
   silence = $state("");
@@ -202,7 +204,7 @@ export class Session {
     this.#try(() =>
       told(
         api.POST("/api/films/{film_id}/trials/acts", {
-          params: { path: { film_id: this.id }, query: { state: this.sheet?.state ?? "" } },
+          params: { path: { film_id: this.id }, query: { state: this.sheet?.state ?? "", ...this.looked } },
           body: act,
         }),
       ),
@@ -215,7 +217,7 @@ export class Session {
     this.#try(() =>
       told(
         api.POST("/api/films/{film_id}/trials/patch", {
-          params: { path: { film_id: this.id }, query: { state: this.sheet?.state ?? "" } },
+          params: { path: { film_id: this.id }, query: { state: this.sheet?.state ?? "", ...this.looked } },
           body: this.#placed(meant) as never,
         }),
       ),
