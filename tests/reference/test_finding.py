@@ -201,7 +201,10 @@ def test_plates_dropped_in_any_order_are_laid_the_finest_on_top(world: World, tm
         off = outline(plate.matrix, *plate.extent) - outline(truth[name].matrix(*plate.extent), *plate.extent)
         # Of the pixels of the plate itself; it was found by the part that others show.
         assert np.abs(off).max() / truth[name].scale < 0.6
-        assert plate.tone.match is not None or name == "wide"
+    # What lies on others melts into them, and the ground of all into nothing.
+    assert [plate.id for plate in film.plates if plate.feather.width] == ["mid", "close"]
+    # The widest is the ground now, and each takes the tone of what it lies on.
+    assert [plate.id for plate in film.plates if plate.tone.match] == ["mid", "close"]
     assert "none of the 3 other plates" in film.plate("elsewhere").fit.note
     assert film.plate("elsewhere").tone.match is None
     assert RestackPlate(plate="elsewhere", to=1).apply(film).plate("elsewhere").fit.note == ""

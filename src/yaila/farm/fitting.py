@@ -61,7 +61,10 @@ def acts_of(
     for plate, why in refused.items():
         acts.append(NoteFit(plate=plate, note=why))
         film = acts[-1].apply(film)
-    for plate in sorted(settings.tone, key=order.index):
+    now = [plate.id for plate in film.plates]
+    # The ground that others were laid on lies on them, where it turned out to be the finer one.
+    tone = {*settings.tone, *order[:1]} if len(settings.tone) > 1 and now[0] != order[0] else set(settings.tone)
+    for plate in sorted(tone - set(now[:1]), key=now.index):
         # What is not known to lie there has no tone to take from there.
         if plate not in refused:
             acts.append(MatchTone(plate=plate, match=tone_match_of(film, film.plate(plate), open_picture)))

@@ -97,6 +97,7 @@ def _found_on(plate: Plate, other: Plate, open_picture: Open, progress: Callable
     sides = (plate, other)
     pictures = [open_picture(one.picture.sha256) for one in sides]
     names = [one.picture.sha256 for one in sides]
+    wider = False
     try:
         found = find_fit(pictures[0], pictures[1], (names[0], names[1]), lambda share: progress(share / 2))
         places = grid_of(plate)
@@ -107,7 +108,7 @@ def _found_on(plate: Plate, other: Plate, open_picture: Open, progress: Callable
         except NotFitted:
             raise refused from None
         # The other shows a part of it only: nothing freer than a similarity can be carried on from there.
-        part = grid_of(other)
+        part, wider = grid_of(other), True
         across = solve_map("similarity", found.through(part), part)
         places = grid_of(plate)
         pairs = np.hstack([places, through(across, places)])
@@ -118,6 +119,7 @@ def _found_on(plate: Plate, other: Plate, open_picture: Open, progress: Callable
         residual=found.residual,
         confidence=found.confidence,
         inliers=found.inliers,
+        wider=wider,
     )
 
 

@@ -461,6 +461,16 @@ export class Session {
   }
 
   /** Show all plates, or all frames where there is no plate, or as much ground as the film has pixels. */
+  /** How much ground the plates cover, all in one rectangle. */
+  #area(): number {
+    const points = this.plan?.plates.flatMap((plate) => plate.outline) ?? [];
+    const side = (axis: 0 | 1) => {
+      const at = points.map((point) => point[axis]);
+      return Math.max(...at) - Math.min(...at);
+    };
+    return points.length ? side(0) * side(1) : 0;
+  }
+
   showAll(): void {
     const points = [
       ...(this.plan?.plates.flatMap((plate) => plate.outline) ?? []),
@@ -590,8 +600,11 @@ export class Session {
 
   async refresh(): Promise<void> {
     const before = this.sheet?.film.plates.length ?? 0;
+    const area = this.#area();
     const sheet = await told<Sheet>(api.GET("/api/films/{film_id}", { params: { path: { film_id: this.id } } }));
     this.sheet = sheet;
+    // Where plates were laid far from where they were, one wants to see where.
+    if (before && Math.max(this.#area() / area, area / this.#area()) > 2) this.showAll();
     const added = sheet.film.plates.length - before;
     if (added > 0) {
       this.select({ kind: "plate", id: sheet.film.plates[sheet.film.plates.length - 1]!.id });

@@ -294,12 +294,12 @@ describe("a session", () => {
       const session = await flying();
       answer = () => ({ status: 500, body: { detail: "The disk is full." } });
       for (let k = 0; k < 3; k++) await session.pulse();
-      expect(session.notice).toBe("");
+      expect(session.silence).toBe("");
       await session.pulse();
-      expect(session.notice).toContain("The disk is full.");
+      expect(session.silence).toContain("The disk is full.");
       answer = () => ({ body: { revision: session.sheet!.revision, jobs: [] } });
       await session.pulse();
-      expect(session.notice).toBe("");
+      expect(session.silence).toBe("");
     });
   });
 });

@@ -336,7 +336,7 @@
       <line class="edge" x1={LEFT + graph} x2={LEFT + graph} y1="0" y2={height} />
       <LimitNames {axis} {limits} {width} />
       {#if !frames}
-        <text class="none" x={LEFT + graph / 2} y={height / 2 + 8} text-anchor="middle">
+        <text class="none" x={LEFT + graph / 2} y={(20 + bottom) / 2 + 4} text-anchor="middle">
           {film?.plates.length
             ? "No vantage yet. In Fly, show a place on the chart and press “Vantage here”."
             : "The camera’s curve is drawn here: span over time."}

@@ -217,7 +217,7 @@ class TiePlate(FilmAct):
 
 class LayFound(FilmAct):
     """Lay a plate where it was found on another: ``pairs`` are pixels of its picture (x, y) and those of the other's
-    picture where they belong (x, y), spread over the plate."""
+    picture where they belong (x, y), spread over the plate. One that is ``wider`` is to lie below the other."""
 
     act: Literal["lay_found"] = "lay_found"
     plate: str
@@ -226,14 +226,16 @@ class LayFound(FilmAct):
     residual: float
     confidence: float
     inliers: int
+    wider: bool = False
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
         plate, other = film.plate(self.plate), film.plate(self.on)
         pairs = np.array(self.pairs)
-        if plate.fit.by == "hand" and plate.feather == Feather():
+        above = other if self.wider else plate
+        if plate.fit.by == "hand" and above.feather == Feather():
             # A hard edge would show, however well it lies.
-            plate.feather = Feather(width=FIRST_FEATHER)
+            above.feather = Feather(width=FIRST_FEATHER)
         lay_on(plate, pairs[:, :2], ground_of(other, pairs[:, 2:]))
         plate.fit = Fit(
             by="found", on=self.on, residual=self.residual, confidence=self.confidence, inliers=self.inliers
