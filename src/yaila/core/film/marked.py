@@ -326,6 +326,8 @@ class Label(TimedMark):
     along: Changes[RouteShare] = Field(0.5, ge=0, le=1, title="Middle at")
     sits: Literal["above", "below", "left", "right", "over"] = "above"
     gap: Changes[FrameLength] = Field(18.0, ge=0, le=1000)
+    gives_way: bool = False
+    """Whether one that faces the camera moves up or down in the frame where another label would hide it."""
     leader: Leader | None = None
     counter: Counter | None = None
     widest: GroundLength | None = Field(None, gt=0, ge=1e-4, le=1e9, title="Widest span")

@@ -11,6 +11,7 @@ from yaila.core.camera import NEAR, View
 from yaila.core.film import Choreography, Film
 from yaila.core.film.scene import present_at
 from yaila.core.picture.labels import box_of, seen_at
+from yaila.core.picture.room import room_made
 from yaila.core.time import Time
 from yaila.core.type import Faces
 
@@ -41,12 +42,13 @@ def grasps_of(film: Film, choreography: Choreography, time: Time, faces: Faces) 
             ground = present.look.ground * view.pixels_per_unit / depth
             wide = ground if present.look.scales == "ground" else present.look.size
             found.append((marker.id, np.array([u, v]) + _SQUARE * max(wide, LEAST) / 2))
-    for label in film.labels:
-        text = present_at(film, choreography, label, time)
-        if text and seen_at(label, view.pose.span) > 0:
+    texts = [text for label in film.labels if (text := present_at(film, choreography, label, time))]
+    away = room_made(texts, view, faces)
+    for text in texts:
+        if seen_at(text.mark, view.pose.span) > 0:
             spot = box_of(replace(text, scale=1.0), view, faces)
             if spot:
-                found.append((label.id, spot[0]))
+                found.append((text.mark.id, spot[0] + [0.0, away.get(text.mark.id, 0.0)]))
     whole = np.array([[0.0, 0.0], [size.width, size.height]])
     return [
         Grasp(key, np.asarray(corners / [size.width, size.height]))

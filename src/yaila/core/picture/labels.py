@@ -7,7 +7,7 @@ they stand.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache, partial
 
@@ -92,8 +92,15 @@ def _set_as(label_text: str, look: Lettering, faces: Faces) -> SetText:
 _set = lru_cache(maxsize=512)(set_text)
 
 
-def lay(present: PresentLabel, view: View, faces: Faces, light: Light = Light()) -> LaidLabel | None:  # noqa: B008 - frozen
-    """Where a label that does not run along a route is in the frame; none if it is behind the camera."""
+def lay(
+    present: PresentLabel,
+    view: View,
+    faces: Faces,
+    light: Light = Light(),  # noqa: B008 - frozen
+    away: float = 0.0,
+) -> LaidLabel | None:
+    """Where a label that does not run along a route is in the frame, one that faces the camera ``away`` pixels below
+    its own place; none if it is behind the camera."""
     label, look, pose, size, scale = present.mark, present.look, view.pose, view.whole, view.scale
     text = _set_as(label.text, look, faces)
     if label.stands == "frame":
@@ -123,7 +130,7 @@ def lay(present: PresentLabel, view: View, faces: Faces, light: Light = Light())
     else:
         du = dv = 0.0
         own = _beside(text, label.sits, label.gap / look.size + (look.pad / look.size if look.box != "none" else 0.0))
-    upright = _upright(u + du, v + dv, em * present.scale) @ own
+    upright = _upright(u + du, v + dv + away, em * present.scale) @ own
     shade = None
     if label.height > 0 and look.shadow and not label.leader:
         # Where its foot's shadow falls, as upright as itself: squashed on the ground it could not be read.
@@ -269,8 +276,9 @@ def box_of(present: PresentLabel, view: View, faces: Faces) -> tuple[NDArray[np.
     return np.asarray(box, np.float64), ratio * present.look.size
 
 
-def pieces(presents: Sequence[PresentLabel], stage: Stage) -> list[Piece]:
-    """What is painted of labels: what lies flat on the ground or along a route, and what stands."""
+def pieces(presents: Sequence[PresentLabel], stage: Stage, away: Mapping[str, float]) -> list[Piece]:
+    """What is painted of labels: what lies flat on the ground or along a route, and what stands; ``away`` is how far
+    some are moved in the frame (``room.py``)."""
     made = []
     for present in presents:
         go_on()
@@ -279,16 +287,18 @@ def pieces(presents: Sequence[PresentLabel], stage: Stage) -> list[Piece]:
         lies = lies_flat(label)
         depth = 0.0 if label.stands == "frame" else stage.view.depth(np.array(place), label.height)
         if depth > NEAR or label.stands == "frame":
-            made.append(Piece(label.id, lies, depth, partial(_uncovering, present, place, stage)))
+            made.append(
+                Piece(label.id, lies, depth, partial(_uncovering, present, place, away.get(label.id, 0.0), stage))
+            )
     return made
 
 
-def _uncovering(present: PresentLabel, place: tuple[float, float], stage: Stage, easel: Easel) -> None:
+def _uncovering(present: PresentLabel, place: tuple[float, float], away: float, stage: Stage, easel: Easel) -> None:
     with only_uncovered(easel.canvas, present.uncovered, around(place, stage.view), stage.view):
-        _draw(easel.canvas, present, stage)
+        _draw(easel.canvas, present, stage, away)
 
 
-def _draw(canvas: skia.Canvas, present: PresentLabel, stage: Stage) -> None:
+def _draw(canvas: skia.Canvas, present: PresentLabel, stage: Stage, away: float) -> None:
     view, scale, faces = stage.view, stage.view.scale, stage.kit.faces
     label, look = present.mark, present.look
     strength = present.opacity * look.opacity * seen_at(label, view.pose.span)
@@ -298,7 +308,7 @@ def _draw(canvas: skia.Canvas, present: PresentLabel, stage: Stage) -> None:
         if present.route:
             _along(canvas, present, view, faces, strength)
         return
-    laid = lay(present, view, faces, stage.light)
+    laid = lay(present, view, faces, stage.light, away)
     if laid is None:
         return
     if label.leader and laid.place:

@@ -20,7 +20,7 @@ from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
 from yaila.core.imagery import PageStore, Pyramid
-from yaila.core.picture import labels, markers, regions, routes
+from yaila.core.picture import markers, regions, room, routes
 from yaila.core.picture.canvas import bytes_of, painted
 from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of
 from yaila.core.picture.kit import Kit
@@ -132,7 +132,7 @@ PAINTERS: dict[str, Callable[[Any, Stage], list[Piece]]] = {
     "regions": regions.pieces,
     "routes": routes.pieces,
     "markers": markers.pieces,
-    "labels": labels.pieces,
+    "labels": room.pieces,
 }
 """What gives the pieces of each kind of mark, in the order in which they are painted; named as in ``Scene``."""
 

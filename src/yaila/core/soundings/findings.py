@@ -12,7 +12,7 @@ from pydantic import BaseModel
 
 from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film, Plate, Route, choreograph
-from yaila.core.film.acts import Act, MoveMark, RemovePlate, RestackPlate
+from yaila.core.film.acts import Act, MakeRoom, MoveMark, RemovePlate, RestackPlate
 from yaila.core.film.fitting import ground_of, pixel_on_ground
 from yaila.core.ground.placement import through
 from yaila.core.picture import Renderer
@@ -379,6 +379,9 @@ def _marks(
         if fault.frames is not None and not isinstance(mark, Route) and mark.ends:
             text = f"Let it stay {fault.frames} frames longer"
             remedy = Remedy(kind="act", text=text, act=MoveMark(mark=mark.id, edge="ends", by=fault.frames))
+        elif fault.others:
+            text = "Let them make room for one another"
+            remedy = Remedy(kind="act", text=text, act=MakeRoom(marks=list(fault.others)))
         found.append(
             Finding(
                 id=f"{fault.kind}-{fault.first}-{fault.mark}",

@@ -87,6 +87,8 @@ class MarkFault:
     text: str
     mark: str
     frames: int | None = None
+    others: tuple[str, ...] = ()
+    """Labels that it is about besides: those that could make room for one another."""
 
 
 @dataclass(frozen=True)
@@ -278,6 +280,10 @@ def _overlaps(seen: list[tuple[str, _Sight]]) -> list[tuple[int, int, float]]:
 def _covered(film: Film, sights: dict[str, list[_Sight]], step: int, pieces: Pieces) -> list[MarkFault]:
     """Labels of which others cover a part: the worst pair of each label, and how many others there are."""
     names = {label.id: label.name for label in film.labels}
+    # What makes room is not hidden, or not for long.
+    facing = {label.id for label in film.labels if label.stands == "facing"}
+    gives = {label.id for label in film.labels if label.gives_way} & facing
+    upright = facing | {label.id for label in film.labels if label.stands == "frame"}
     meets: dict[tuple[str, str], list[tuple[float, int]]] = {}
     for frame, seen in _by_frame(sights).items():
         go_on()
@@ -290,6 +296,8 @@ def _covered(film: Film, sights: dict[str, list[_Sight]], step: int, pieces: Pie
             meets.setdefault((seen[i][0], seen[j][0]), []).append((share, frame))
     found: dict[str, tuple[list[tuple[float, int]], str, int]] = {}
     for (one, other), them in meets.items():
+        if {one, other} & gives and {one, other} <= upright:
+            continue
         if len(them) * step >= 10:
             worst, partner, count = found.get(one, ([], "", 0))
             found[one] = (*((them, other) if max(them) > max(worst, default=(0.0, 0)) else (worst, partner)), count + 1)
@@ -300,7 +308,8 @@ def _covered(film: Film, sights: dict[str, list[_Sight]], step: int, pieces: Pie
         if count > 1:
             text += f"; {count - 1} more {'covers' if count == 2 else 'cover'} it"
         first, last = min(f for _, f in them), max(f for _, f in them)
-        faults.append(MarkFault("covered", False, first, last, frame, share, text, one))
+        both = tuple(key for key in (one, other) if key in facing)
+        faults.append(MarkFault("covered", False, first, last, frame, share, text, one, others=both))
     return faults
 
 

@@ -18,6 +18,7 @@ from yaila.core.film.acts.marks import (
     CopyLook,
     DragMark,
     DuplicateMark,
+    MakeRoom,
     MakeStyle,
     MarkStops,
     MoveMark,
@@ -125,6 +126,7 @@ Act = Annotated[
     | SetLook
     | ShiftMarks
     | ShowGroup
+    | MakeRoom
     | Uncover
     | ResetLook
     | MakeStyle
@@ -197,6 +199,7 @@ __all__ = [
     "LayFound",
     "LayPlate",
     "LevelVantage",
+    "MakeRoom",
     "MakeStyle",
     "MarkStops",
     "MatchTone",

@@ -416,6 +416,23 @@ class MoveMark(FilmAct):
         return moment.model_copy(update={"offset": round(moment.offset) + self.by})
 
 
+class MakeRoom(FilmAct):
+    """Let labels that face the camera make room for others, or stay where they are."""
+
+    act: Literal["make_room"] = "make_room"
+    marks: list[str] = Field(min_length=1)
+    on: bool = True
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        for key in self.marks:
+            mark = film.mark(key)
+            if not isinstance(mark, Label) or mark.stands != "facing":
+                raise BadEdit(f"“{mark.name}” does not face the camera, so it cannot move in the frame.")
+            mark.gives_way = self.on
+        return film
+
+
 class Uncover(FilmAct):
     """Let a plate or a mark be uncovered in the film, about its middle or along a route (the first one if it has none
     yet); with ``how`` none, all of it is seen at once. When and how softly stays as it was."""

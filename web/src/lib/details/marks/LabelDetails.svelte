@@ -33,6 +33,12 @@
       "How it stands",
     );
   }
+
+  /** All that are chosen and can, or none. */
+  function makeRoom(on: boolean) {
+    const marks = film.labels.filter(({ id, stands }) => session.chosen.includes(id) && stands === "facing");
+    void session.act({ act: "make_room", marks: marks.length ? marks.map(({ id }) => id) : [label.id], on });
+  }
 </script>
 
 <MarkHead {of} title={label.leader ? "Callout" : "Label"} />
@@ -135,6 +141,12 @@
       />
     {/if}
   </Strip>
+  {#if label.stands === "facing"}
+    <Strip>
+      <Tick label="Makes room" checked={label.gives_way} onchange={makeRoom} />
+      <span class="hint">moves up or down where another name would hide it</span>
+    </Strip>
+  {/if}
   {#if label.stands === "frame"}
     <Fields of="Label" part={label} path={of.path} columns={2} cells={["u", "v"]} />
   {:else if label.stands === "route"}
