@@ -14,11 +14,12 @@ from tests.stopwatch import quickest
 from yaila.core.camera import Pose
 from yaila.core.camera.manners import Follow
 from yaila.core.film import Film, Marker, Passage, Region, Route, RoutePoint, Scene, Vantage, acts, choreograph
-from yaila.core.film.marked import Draws
+from yaila.core.film.marked import Draws, LegLook
 from yaila.core.film.model import Duration
 from yaila.core.film.scene import DrawnRoute, Present
 from yaila.core.ground import Point
 from yaila.core.marks import RegionLook, Stroke, Traveller
+from yaila.core.picture.travellers import _on_leg
 from yaila.core.time import FilmMoment, PassageMoment, RouteMoment, Time
 
 WIDE = Film(frame={"width": 960, "height": 540})
@@ -269,3 +270,66 @@ def test_places_that_repeat_keep_a_knot_each_and_leave_the_line_as_it_is() -> No
     assert still.curve.length == 0
     assert len(still.curve.knots) == 4
     assert not drawn(still, 0.0).any()
+
+
+def journey(closed: bool = False) -> Route:
+    """Three legs, of which the second is blue dots travelled by a plane."""
+    second = LegLook(colour="#2040ff", dash="dots", symbol="plane", width=12)
+    points = [
+        RoutePoint(x=-600, y=0, stop="A"),
+        RoutePoint(x=-200, y=0, stop="B", leg=second),
+        RoutePoint(x=0, y=0),
+        RoutePoint(x=200, y=0, stop="C"),
+        RoutePoint(x=600, y=0, stop="D"),
+    ]
+    look = Stroke(colour="#ff2020", edge=0, width=8)
+    return Route(
+        id="r", points=points, look=look, closed=closed, traveller=Traveller(symbol="boat"), draws=Draws(shown=True)
+    )
+
+
+def owns(route: Route) -> dict[str, bool]:
+    """Which legs have a look of their own, by the stops they run between."""
+    names = [route.points[stop].stop for stop in route.stops]
+    names += names[:1]
+    return {f"{a}{b}": own is not None for a, b, (_, _, own) in zip(names, names[1:], route.legs, strict=False)}
+
+
+def test_a_leg_has_a_colour_a_line_and_a_traveller_of_its_own() -> None:
+    route = journey()
+    whole = DrawnRoute(route, route.look, route.curve.length, 0.0)
+    seen = draw_scene(np.zeros((1080, 1920, 3), np.uint8), Scene(routes=(whole,)), Pose(0, 0, 1920), Film())
+    line = seen[540].astype(int)
+    red, blue = line[:, 0] > 200, line[:, 2] > 200
+    # The frame's middle is at 960: the second leg runs from 760 to 1160.
+    assert red[380:750].all()
+    assert red[1170:1540].all()
+    assert not red[770:1150].any()
+    assert not blue[380:750].any()
+    between = blue[770:1150]
+    assert 0.2 < between.mean() < 0.8
+    assert np.abs(np.diff(between.astype(int))).sum() > 10
+    for way, symbol in ((100, "boat"), (500, "plane"), (900, "boat")):
+        assert _on_leg(route, route.traveller, way).symbol == symbol
+
+
+def test_what_a_leg_has_of_its_own_stays_on_it_through_every_act() -> None:
+    film = Film(routes=[journey()])
+    assert owns(film.routes[0]) == {"AB": False, "BC": True, "CD": False}
+    turned = acts.ReverseRoute(route="r").apply(film)
+    assert owns(turned.routes[0]) == {"DC": False, "CB": True, "BA": False}
+    assert acts.ReverseRoute(route="r").apply(turned) == film
+    round_ = Film(routes=[journey(closed=True)])
+    assert owns(acts.ReverseRoute(route="r").apply(round_).routes[0]) == {
+        "DC": False,
+        "CB": True,
+        "BA": False,
+        "AD": False,
+    }
+    parted = acts.SplitLeg(route="r", at=(90, 0), stop="M").apply(film)
+    assert owns(parted.routes[0]) == {"AB": False, "BM": True, "MC": True, "CD": False}
+    cut = acts.SplitRoute(route="r", point=2, id="s").apply(film)
+    assert [own is not None for one in cut.routes for _, _, own in one.legs] == [False, True, True, False]
+    cut = acts.SplitRoute(route="r", point=1, id="s").apply(film)
+    joined = acts.JoinRoutes(route="r", other="s").apply(cut)
+    assert owns(joined.routes[0]) == owns(film.routes[0])

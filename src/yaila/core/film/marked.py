@@ -15,6 +15,7 @@ from yaila.core.ground import Point
 from yaila.core.ground.curve import Curve, smooth
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke, Traveller
+from yaila.core.marks.travellers import Drawing
 from yaila.core.quantities import (
     OFFSET,
     PLACE,
@@ -22,6 +23,7 @@ from yaila.core.quantities import (
     TURN,
     Angle,
     Bearing,
+    Colour,
     Count,
     East,
     Finite,
@@ -65,9 +67,27 @@ class Mark(Part):
     locked: bool = False
 
 
+class LegLook(Part):
+    """What one leg of a route has of its own; of the rest it looks as the others do. ``symbol`` is what travels on
+    it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+    colour: Colour | None = None
+    edge_colour: Colour | None = None
+    width: FrameLength | None = Field(None, ge=0.2, le=200)
+    dash: Literal["solid", "dashes", "dots", "double"] | None = None
+    symbol: Drawing | None = None
+
+    def of(self, look: Stroke) -> Stroke:
+        """The line's look on this leg."""
+        own = {name: getattr(self, name) for name in ("colour", "edge_colour", "width", "dash")}
+        return look.model_copy(update={name: value for name, value in own.items() if value is not None})
+
+
 class RoutePoint(Part):
     """A point of a route, ground units. ``corner`` breaks the curve there; ``stop`` names a place where the journey
-    halts, none for a point that only shapes the line. ``before`` and ``after`` are handles, relative to it."""
+    halts, none for a point that only shapes the line. ``before`` and ``after`` are handles, relative to it. ``leg`` is
+    how the leg looks that begins there, where it is a stop or the first point."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
     x: East
@@ -78,6 +98,7 @@ class RoutePoint(Part):
     """Seconds that the line waits at a stop."""
     before: Annotated[tuple[Finite, Finite], OFFSET] | None = None
     after: Annotated[tuple[Finite, Finite], OFFSET] | None = None
+    leg: LegLook | None = None
 
 
 class Draws(Part):
@@ -151,6 +172,13 @@ class Route(Mark):
         """The points at which it halts, first and last included."""
         last = len(self.points) - 1
         return [i for i, point in enumerate(self.points) if point.stop or i in (0, last)]
+
+    @property
+    def legs(self) -> list[tuple[float, float, LegLook | None]]:
+        """The legs from stop to stop: where each begins and ends along the curve, and what it has of its own."""
+        stops, knots = self.stops, self.curve.knots
+        edges = [*knots[stops].tolist(), *([self.curve.length] if self.closed else [])]
+        return [(a, b, self.points[stop].leg) for a, b, stop in zip(edges, edges[1:], stops, strict=False)]
 
     @property
     def curve(self) -> Curve:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import lru_cache, partial
 from itertools import pairwise
 from typing import NamedTuple
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 from yaila.core.camera import NEAR, View
 from yaila.core.film.scene import DrawnRoute
 from yaila.core.ground.curve import Curve
+from yaila.core.marks import Stroke
 from yaila.core.picture.canvas import filled, line, line_path, polygon, softened, through
 from yaila.core.picture.dashes import MOST, pieces_along, stray
 from yaila.core.picture.stage import Easel, Piece, Stage
@@ -283,14 +285,29 @@ def _draw(drawn: DrawnRoute, view: View, easel: Easel) -> None:
             continue
         layer = skia.Paint(Alphaf=stroke.opacity * share)
         layer.setBlendMode(BLENDS[stroke.blend])
-        alone = stroke.opacity * share < 1 or stroke.blend != "normal" or stroke.dash == "double"
+        double = "double" in (stroke.dash, *(own.dash for _, _, own in drawn.route.legs if own))
+        alone = stroke.opacity * share < 1 or stroke.blend != "normal" or double
         canvas.saveLayer(None, layer) if alone else canvas.save()
         for first, last in parts:
-            pen.draw(canvas, first, last)
+            for begin, end, own in _legs(drawn, first, last):
+                (_Pen(replace(drawn, look=own), view) if own is not stroke else pen).draw(canvas, begin, end)
         if heads and stroke.head != "none":
             for way, sign in drawn.route.draws.heads(drawn.way, length):
-                _head(canvas, drawn, pen, way, sign)
+                own = _legs(drawn, way, way)[0][2]
+                _head(canvas, replace(drawn, look=own), _Pen(replace(drawn, look=own), view), way, sign)
         canvas.restore()
+
+
+def _legs(drawn: DrawnRoute, first: float, last: float) -> list[tuple[float, float, Stroke]]:
+    """A part of a line, leg by leg where they look different: lengths along it, and how it looks there."""
+    if not any(own for _, _, own in drawn.route.legs):
+        return [(first, last, drawn.look)]
+    found = []
+    for begin, end, own in drawn.route.legs:
+        if max(begin, first) < min(end, last) or begin <= first == last <= end:
+            look = own.of(drawn.look) if own else drawn.look
+            found.append((max(begin, first), min(end, last), look))
+    return found or [(first, last, drawn.look)]
 
 
 def _head(canvas: skia.Canvas, drawn: DrawnRoute, pen: _Pen, way: float, sign: int) -> None:

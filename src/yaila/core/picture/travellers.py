@@ -12,6 +12,7 @@ import skia
 from numpy.typing import NDArray
 
 from yaila.core.camera import NEAR
+from yaila.core.film import Route
 from yaila.core.film.scene import DrawnRoute
 from yaila.core.marks.travellers import PATHS, UPRIGHT, Traveller
 from yaila.core.picture.canvas import filled, line, matrix_of, polygon, softened, through
@@ -31,8 +32,14 @@ def travelling(drawn: DrawnRoute, stage: Stage) -> list[Piece]:
     head, sign = drawn.route.draws.heads(drawn.way, curve.length)[0]
     apart = traveller.apart / 100 * stage.view.pose.span
     ridden = [way for way in (head - sign * k * apart for k in range(traveller.count)) if 0 <= way <= curve.length]
-    rides = [_Ride(drawn, traveller, way, sign, stage) for way in ridden[::-1]]
+    rides = [_Ride(drawn, _on_leg(drawn.route, traveller, way), way, sign, stage) for way in ridden[::-1]]
     return [Piece(drawn.route.id, False, ride.depth, partial(_Ride.paint, ride)) for ride in rides if ride.seen]
+
+
+def _on_leg(route: Route, traveller: Traveller, way: float) -> Traveller:
+    """What travels at a length along a route: a leg may have its own."""
+    symbol = next((own.symbol for begin, end, own in route.legs if own and begin <= way < end), None)
+    return traveller.model_copy(update={"symbol": symbol}) if symbol else traveller
 
 
 class _Ride:

@@ -111,7 +111,7 @@ export class Placing {
     this.corners = [];
     session.tool = "select";
     if (tool === "route" && drawn.length >= 2) {
-      const free = { corner: false, stop: null, wait: 0, before: null, after: null };
+      const free = { corner: false, stop: null, wait: 0, before: null, after: null, leg: null };
       await session.addRoute(
         drawn.map(([x, y]) => ({ x, y, ...free })),
         player.frame,

@@ -17,7 +17,7 @@ from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.handles import opposite
 from yaila.core.film.acts.ties import at_time, holder_of, renamed
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.marked import LEAST_LEG, MOST_POINTS, Draws, Label, Reveal, Route, RoutePoint
+from yaila.core.film.marked import LEAST_LEG, MOST_POINTS, Draws, Label, LegLook, Reveal, Route, RoutePoint
 from yaila.core.film.model import Film
 from yaila.core.film.part import new_id
 from yaila.core.film.walk import Owners, changed
@@ -124,6 +124,12 @@ class ReverseRoute(FilmAct):
         route.points = tuple(
             point.model_copy(update={"before": point.after, "after": point.before}) for point in reversed(route.points)
         )
+        # What a leg has of its own stands where it begins: now at its other end.
+        stops = route.stops
+        theirs = dict(zip(stops, [route.points[stop].leg for stop in [*stops[1:], stops[0]]], strict=True))
+        if not route.closed:
+            theirs[stops[-1]] = None
+        route.points = tuple(point.model_copy(update={"leg": theirs.get(k)}) for k, point in enumerate(route.points))
         route.draws = route.draws.model_copy(update={"legs": tuple(reversed(route.draws.legs))})
         length = route.curve.length
         return _rerouted(
@@ -152,8 +158,18 @@ class SplitLeg(FilmAct):
             legs[leg : leg + 1] = [legs[leg] * share, legs[leg] * (1 - share)]
             if route.draws.pace == "legs":
                 route.draws = route.draws.model_copy(update={"legs": tuple(max(one, LEAST_LEG) for one in legs)})
+        if self.stop:
+            leg_look = _leg_at(route, index - 1)
+            points = tuple(
+                point.model_copy(update={"leg": leg_look}) if k == index else point for k, point in enumerate(points)
+            )
         route.points = points
         return _rerouted(film, self.route, None, lambda point: (self.route, point + (point >= index)))
+
+
+def _leg_at(route: Route, point: int) -> LegLook | None:
+    """What the leg has of its own that begins at a point, or in which it lies."""
+    return route.points[max(stop for stop in route.stops if stop <= point)].leg
 
 
 def _with_point(route: Route, way: float, stop: str | None) -> tuple[int, tuple[RoutePoint, ...]]:
@@ -270,7 +286,8 @@ class JoinRoutes(FilmAct):
         shared = math.hypot(added[0].x - end.x, added[0].y - end.y) < 1e-6 * size
         points = list(route.points)
         if shared:
-            points[-1] = end.model_copy(update={"after": added[0].after, "stop": end.stop or added[0].stop})
+            first = added[0]
+            points[-1] = end.model_copy(update={"after": first.after, "stop": end.stop or first.stop, "leg": first.leg})
             added = added[1:]
         offset = len(points) - len(other.points) + len(added)
         if len(points) + len(added) > MOST_POINTS:
@@ -330,7 +347,7 @@ class SplitRoute(FilmAct):
         rest = [legs[leg] * (1 - inside)] if at not in route.stops else []
         behind = route.model_copy(deep=True, update={"id": self.id, "name": f"{route.name[:110]}, on"})
         # Cut, it is the same line: what follows no longer bends what comes before.
-        cut = _held(route, at)
+        cut = _held(route, at).model_copy(update={"leg": _leg_at(route, at)})
         behind.points = (cut, *route.points[at + 1 :])
         behind.draws = route.draws.model_copy(
             update={

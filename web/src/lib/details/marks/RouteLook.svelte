@@ -24,6 +24,20 @@
   const set = (key: string, value: unknown, label: string) =>
     session.patch([{ op: "replace", path: `${path}/${key}`, value }], label);
 
+  /** Points at which legs begin, and the one whose look is worked on. */
+  const begins = $derived(
+    [...route.points.keys()].filter((k) => route.points[k]!.stop || k === 0).slice(0, legs.length),
+  );
+  let chosenLeg = $state("");
+  const leg = $derived(chosenLeg && begins.includes(Number(chosenLeg)) ? Number(chosenLeg) : null);
+  const own = $derived(leg === null ? null : (route.points[leg]?.leg ?? null));
+  function setOwn(key: string, value: unknown) {
+    const made = { colour: null, edge_colour: null, width: null, dash: null, symbol: null, ...own, [key]: value };
+    const none = Object.values(made).every((one) => one === null);
+    void set(`points/${leg}/leg`, none ? null : made, "Look of a leg");
+  }
+  const nameOf = (k: number) => route.points[k]?.stop || `point ${k + 1}`;
+
   const travellers = $derived(session.facts("Traveller", "symbol")?.options ?? []);
   const leastLeg = $derived(session.facts("Draws", "seconds")?.low ?? 0);
 
@@ -230,6 +244,81 @@
   />
 {/if}
 
+{#if draws.shown && legs.length > 1}
+  <Strip>
+    <Select
+      label="Which leg has a look of its own"
+      caption="Leg"
+      value={leg === null ? "" : `${leg}`}
+      options={[
+        { value: "", label: "all of them as above" },
+        ...begins.map((k) => ({
+          value: `${k}`,
+          label: `from ${nameOf(k)}${route.points[k]?.leg ? ", on its own" : ""}`,
+        })),
+      ]}
+      onchange={(value) => (chosenLeg = value)}
+    />
+  </Strip>
+  {#if leg !== null}
+    <Strip>
+      <Select
+        label="Line of the leg"
+        caption="Line"
+        value={own?.dash ?? ""}
+        options={[
+          { value: "", label: "as the others" },
+          ...(session.facts("Stroke", "dash")?.options ?? []).map((value) => ({ value, label: value })),
+        ]}
+        onchange={(value) => setOwn("dash", value || null)}
+      />
+      {#if route.traveller}
+        <Select
+          label="What travels on the leg"
+          caption="Travels"
+          value={own?.symbol ?? ""}
+          options={[{ value: "", label: "as before" }, ...travellers.map((value) => ({ value, label: value }))]}
+          onchange={(value) => setOwn("symbol", value || null)}
+        />
+      {/if}
+    </Strip>
+    <Strip>
+      {#each [["colour", "Own colour"], ["edge_colour", "Own edge"]] as const as [key, label] (key)}
+        <Tick
+          {label}
+          checked={Boolean(own?.[key])}
+          onchange={(on) => setOwn(key, on ? (of.look[key] as string) : null)}
+        />
+        {#if own?.[key]}
+          <input
+            type="color"
+            aria-label="{label} of the leg"
+            value={own[key]}
+            onchange={(event) => setOwn(key, event.currentTarget.value)}
+          />
+        {/if}
+      {/each}
+      <Tick
+        label="Own width"
+        checked={own?.width != null}
+        onchange={(on) => setOwn("width", on ? (of.look.width as number) : null)}
+      />
+      {#if own?.width != null}
+        <input
+          class="width"
+          type="number"
+          min="0.2"
+          max="200"
+          step="0.5"
+          aria-label="Width of the leg, px"
+          value={own.width}
+          onchange={(event) => setOwn("width", Number(event.currentTarget.value) || null)}
+        />
+      {/if}
+    </Strip>
+  {/if}
+{/if}
+
 <style>
   p {
     padding: 6px 12px;
@@ -243,5 +332,21 @@
   }
   .space {
     flex: 1;
+  }
+  .width {
+    width: 58px;
+    height: 24px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    padding: 0 6px;
+  }
+  input[type="color"] {
+    width: 34px;
+    height: 24px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    padding: 2px;
   }
 </style>
