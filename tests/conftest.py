@@ -114,7 +114,8 @@ class Server:
             [sys.executable, "-m", "yaila", "serve", "--port", str(self.port)],
             env={**os.environ, "YAILA_HOME": str(self.home)},
         )
-        self.client = httpx.Client(base_url=self.url, timeout=60)
+        # Connections that rest are let go before the server does, which would be just as one is used again.
+        self.client = httpx.Client(base_url=self.url, timeout=60, limits=httpx.Limits(keepalive_expiry=2))
         self.until(self._answers, 60)
 
     def kill(self) -> None:

