@@ -145,7 +145,8 @@ export class Player {
     const abort = (this.#resting = new AbortController());
     const key = this.#key;
     const room = Math.min(Ready.room(this.picture.width, this.picture.height), this.frames) - 1;
-    for (let k = 1; k <= room && this.#resting === abort; k++) {
+    // A page that nobody sees draws nothing ahead.
+    for (let k = 1; k <= room && this.#resting === abort && !document.hidden; k++) {
       const frame = this.frame + k;
       if (frame >= this.frames && !this.loop) return;
       const next = frame % this.frames;
