@@ -69,7 +69,7 @@ def _served(port: int, prepare: Callable[[Store], None]) -> None:
     # What has been loaded stays, and films are large and without circles: looking through all of it took 0.1 s again
     # and again.
     gc.freeze()
-    gc.set_threshold(50_000, 20, 50)
+    gc.set_threshold(50_000, 10, 10)
     with sole_server(default_home(), port) as door:
         store = Store()
         prepare(store)
