@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import os
 import signal
+import socket
 import sqlite3
 import subprocess
 import sys
@@ -420,3 +421,33 @@ def test_a_film_that_does_its_worst_does_not_keep_another_waiting(server: Server
     print({what: [round(max(times) * 1000), round(sorted(times)[6] * 1000)] for what, times in took.items()})
     # On a machine that runs other tests beside; bench/campaign.py holds it against 150 ms on two cores of its own.
     assert all(sorted(times)[6] < 1.5 for times in took.values())
+
+
+def test_the_last_piece_of_an_answer_waits_for_nobody(tmp_path: Path) -> None:
+    # asyncio switches Nagle's algorithm off only for sockets that are named TCP: pictures came 40 ms late.
+    with sole_server(tmp_path, free_port()) as door:
+        assert door.proto == socket.IPPROTO_TCP
+
+
+def test_a_frame_begun_with_its_trial_is_the_frame_and_one_that_gave_way_is_drawn_anew(
+    server: Server, small_film: Film
+) -> None:
+    film = Store(server.home).films.create(small_film.model_copy(update={"plates": []}))
+    url, v = f"/api/films/{film.id}", film.film.vantages[0].id
+
+    def tried(by: float, **looked: int) -> str:
+        act = {"act": "move_vantages", "vantages": [v], "by": [by, 0], "factor": 1, "degrees": 0}
+        answer = server.client.post(f"{url}/trials/acts", json=act, params={"state": f"r{film.revision}", **looked})
+        assert answer.status_code == 200
+        return answer.json()["state"]
+
+    def frame(state: str) -> bytes:
+        answer = server.client.get(f"{url}/frames/3.jpg", params={"state": state, "width": 320})
+        assert answer.status_code == 200
+        return answer.content
+
+    first, second = (tried(by, frame=3, width=320) for by in (5, 9))
+    # The older one gave way, and is drawn when it is asked for all the same; later, both anew.
+    begun = [frame(state) for state in (first, second)]
+    assert begun == [frame(state) for state in (first, second)]
+    assert tried(7, frame=10_000) != first

@@ -50,9 +50,15 @@ def test_a_gazetteer_taken_away_or_cut_short_is_found_no_more(store: Store, monk
     with pytest.raises(Exception, match="NOT NULL"):
         store.gazetteers.add("Three", broken)
     assert names(store, "wharf") == ["Orrin’s Wharf"]
+    with store.engine.begin() as connection:
+        assert connection.exec_driver_sql("SELECT count(*) FROM places").scalar() == len(PLACES)
+        # As a kill in the middle leaves it.
+        connection.exec_driver_sql("UPDATE gazetteers SET whole = 0")
+    assert names(store, "wharf") == []
     store.gazetteers.sweep()
     with store.engine.connect() as connection:
-        assert connection.exec_driver_sql("SELECT count(*) FROM places").scalar() == len(PLACES)
+        assert connection.exec_driver_sql("SELECT count(*) FROM gazetteers").scalar() == 0
+        assert connection.exec_driver_sql("SELECT count(*) FROM places").scalar() == 0
         connection.exec_driver_sql("INSERT INTO place_names(place_names) VALUES ('integrity-check')")
 
 

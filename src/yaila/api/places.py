@@ -12,6 +12,7 @@ from yaila.core.errors import TooMuch
 from yaila.core.ground.coordinates import place
 from yaila.core.ground.mercator import Place, mercator_of
 from yaila.formats.gazetteer import Entry, read_gazetteer
+from yaila.formats.whole import ask_room
 from yaila.standin import gazetteer
 from yaila.store import Gazetteer
 
@@ -20,6 +21,9 @@ TheDesk = Annotated[Desk, Depends(desk_of)]
 
 MOST_FOUND = 8
 MOST_GAZETTEERS = 20
+
+ROOM = 4
+"""Bytes on the disk for a byte of a gazetteer's file, its index included, at the most."""
 
 
 @router.get("/places")
@@ -51,6 +55,7 @@ async def bring_gazetteer(request: Request, desk: TheDesk, name: FileName) -> Ga
     def kept() -> Gazetteer:
         if len(desk.store.gazetteers.all()) >= MOST_GAZETTEERS:
             raise TooMuch(f"{MOST_GAZETTEERS} gazetteers are here already. Take one away first.")
+        ask_room(desk.store.home, ROOM * len(data), f"“{name}”")
         return desk.store.gazetteers.add(name.rsplit(".", 1)[0][:120], read_gazetteer(data, name))
 
     return await desk.tasks.do(request, "gazetteers", kept)

@@ -4,11 +4,14 @@ accents."""
 from __future__ import annotations
 
 import re
+from contextlib import suppress
 from dataclasses import asdict, dataclass
 
 from sqlalchemy import Engine, delete, insert, select, text, update
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
+from yaila.core.errors import YailaError
 from yaila.core.film import new_id
 from yaila.formats.gazetteer import Entry
 from yaila.store.database import GazetteerRow, PlaceRow
@@ -43,7 +46,19 @@ class Gazetteers:
         kept = Gazetteer(new_id(), name, len(entries))
         with Session(self._engine) as session, session.begin():
             session.add(GazetteerRow(id=kept.id, name=name, places=len(entries), whole=False))
-        own = {"gazetteer": kept.id}
+        try:
+            self._fill(kept.id, entries)
+        except BaseException:
+            # Nothing is left of it; where even that cannot be done, as on a full disk, the next start does it.
+            with suppress(YailaError, SQLAlchemyError):
+                self.remove(kept.id)
+            raise
+        with Session(self._engine) as session, session.begin():
+            session.execute(update(GazetteerRow).where(GazetteerRow.id == kept.id).values(whole=True))
+        return kept
+
+    def _fill(self, gazetteer: str, entries: list[Entry]) -> None:
+        own = {"gazetteer": gazetteer}
         for first in range(0, len(entries), AT_ONCE):
             with Session(self._engine) as session, session.begin():
                 last = session.scalar(text("SELECT max(id) FROM places WHERE gazetteer = :gazetteer"), own) or 0
@@ -55,9 +70,6 @@ class Gazetteers:
                     ),
                     own | {"last": last},
                 )
-        with Session(self._engine) as session, session.begin():
-            session.execute(update(GazetteerRow).where(GazetteerRow.id == kept.id).values(whole=True))
-        return kept
 
     def remove(self, gazetteer: str) -> None:
         """Forget a gazetteer; what was found in it before stays where it is."""
