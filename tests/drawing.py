@@ -14,6 +14,7 @@ from yaila.core.film import scene_at as scene_at_time
 from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import Kit, PlateLayer, Quality, Renderer, Request
 from yaila.core.picture import draw as draw_layers
+from yaila.core.picture.optics import Optics
 from yaila.core.picture.render import PASSES, Work
 from yaila.core.time import ZERO, Time
 
@@ -40,7 +41,14 @@ def draw_scene(frame: np.ndarray, scene: Scene, pose: Pose, film: Film, kit: Kit
     size = FrameSize(width, height)
     pixels = np.dstack([frame, np.full((height, width), 255, np.uint8)])
     view = View.of(pose, size, width / film.frame.width)
-    work = Work(Request(film, ZERO, size), scene, view, Renderer(_nothing, PageStore(1), kit), pixels)
+    work = Work(
+        Request(film, ZERO, size),
+        scene,
+        view,
+        Optics(view, Quality.FINAL),
+        Renderer(_nothing, PageStore(1), kit),
+        pixels,
+    )
     for one in PASSES[1:]:
         one(work)
     return work.pixels[..., :3]
@@ -58,10 +66,12 @@ def picture_of(
     """What a pose sees of a film, (height, width, 3); of a scene put together by hand, with the film's plates."""
     scene = scene or Scene()
     plates = tuple(plate for plate in film.plates if plate.in_film)
+    view = View.of(pose, size, size.width / film.frame.width)
     work = Work(
         Request(film, ZERO, size, quality),
         replace(scene, plates=scene.plates or plates),
-        View.of(pose, size, size.width / film.frame.width),
+        view,
+        Optics(view, quality),
         Renderer(open_picture, store),
     )
     for one in PASSES:

@@ -33,6 +33,36 @@ def _fine_texture(width: int, height: int, seed: int) -> np.ndarray:
 
 def true_picture(plate: np.ndarray, scale: float, pose, width: int, height: int, background=(0, 0, 0)) -> np.ndarray:
     """The frame as float64, (height, width, 3), of one upright plate whose lower left corner lies at the origin."""
+    total = np.zeros((height, width, 3))
+    plate = plate.astype(np.float32)
+    for sub_row in range(GRID):
+        for sub_column in range(GRID):
+            place = ((sub_column + 0.5) / GRID, (sub_row + 0.5) / GRID)
+            total += _rays(plate, scale, pose, (width, height), place, background=background)
+    return total / GRID**2
+
+
+def true_lens_picture(
+    plate: np.ndarray, scale: float, pose, width: int, height: int, diameter: float, focus: float, points: int = 256
+) -> np.ndarray:
+    """The same through a lens of a diameter, ground units, in focus at a distance along the line of sight: the mean, in
+    linear light, of rays from so many points of its disc; encoded, 0..255, float64."""
+    random = np.random.default_rng(7)
+    total = np.zeros((height, width, 3))
+    light = _decoded(plate / 255).astype(np.float32)
+    side = round(math.sqrt(points))
+    for k in range(side * side):
+        radius = math.sqrt((k // side + random.random()) / side) * diameter / 2
+        angle = (k % side + random.random()) / side * 2 * math.pi
+        lens = (radius * math.cos(angle), radius * math.sin(angle))
+        total += _rays(light, scale, pose, (width, height), random.random(2), lens, focus)
+    return _encoded(total / side**2) * 255
+
+
+def _rays(plate, scale, pose, size, place, lens=(0.0, 0.0), focus=1.0, background=(0, 0, 0)) -> np.ndarray:
+    """What one ray through each pixel meets: at a place within it, from a point of the lens, right and up of its middle
+    in ground units, through where the middle's ray meets the plane of focus."""
+    width, height = size
     tilt, heading, roll = math.radians(pose.tilt), math.radians(pose.heading), math.radians(pose.roll)
     distance = pose.span * pose.focal / 36.0
     # Start looking straight down with north up, tilt about the east axis, then turn to the heading.
@@ -50,25 +80,34 @@ def true_picture(plate: np.ndarray, scale: float, pose, width: int, height: int,
     )
     right, up, back = turn @ right, turn @ up, turn @ back
     right, up = math.cos(roll) * right - math.sin(roll) * up, math.sin(roll) * right + math.cos(roll) * up
-    eye = np.array([pose.x, pose.y, 0.0]) + distance * back
-    total = np.zeros((height, width, 3))
-    plate = plate.astype(np.float32)
+    eye = np.array([pose.x, pose.y, 0.0]) + distance * back + lens[0] * right + lens[1] * up
     rows, columns = np.mgrid[0:height, 0:width].astype(np.float64)
-    for sub_row in range(GRID):
-        for sub_column in range(GRID):
-            across = (columns + (sub_column + 0.5) / GRID - width / 2) / width * 36.0 / pose.focal
-            above = (height / 2 - rows - (sub_row + 0.5) / GRID) / width * 36.0 / pose.focal
-            rays = across[..., None] * right + above[..., None] * up - back
-            far = -eye[2] / rays[..., 2]
-            x, y = eye[0] + far * rays[..., 0], eye[1] + far * rays[..., 1]
-            column = (x / scale - 0.5).astype(np.float32)
-            row = (plate.shape[0] - y / scale - 0.5).astype(np.float32)
-            seen = cv2.remap(plate, column, row, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-            outside = (x < 0) | (y < 0) | (x > plate.shape[1] * scale) | (y > plate.shape[0] * scale)
-            outside |= rays[..., 2] >= 0
-            seen[outside] = background
-            total += seen
-    return total / GRID**2
+    across = (columns + place[0] - width / 2) / width * 36.0 / pose.focal - lens[0] / focus
+    above = (height / 2 - rows - place[1]) / width * 36.0 / pose.focal - lens[1] / focus
+    rays = across[..., None] * right + above[..., None] * up - back
+    far = -eye[2] / rays[..., 2]
+    x, y = eye[0] + far * rays[..., 0], eye[1] + far * rays[..., 1]
+    column = (x / scale - 0.5).astype(np.float32)
+    row = (plate.shape[0] - y / scale - 0.5).astype(np.float32)
+    seen = cv2.remap(plate, column, row, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    outside = (x < 0) | (y < 0) | (x > plate.shape[1] * scale) | (y > plate.shape[0] * scale)
+    outside |= rays[..., 2] >= 0
+    seen[outside] = background
+    return seen.astype(np.float64)
+
+
+def _decoded(values: np.ndarray) -> np.ndarray:
+    """IEC 61966-2-1."""
+    return np.where(values <= 0.04045, values / 12.92, ((np.maximum(values, 0) + 0.055) / 1.055) ** 2.4)
+
+
+def _encoded(light: np.ndarray) -> np.ndarray:
+    return np.where(light <= 0.0031308, light * 12.92, 1.055 * np.maximum(light, 0) ** (1 / 2.4) - 0.055)
+
+
+def mean_light(pictures: list[np.ndarray]) -> np.ndarray:
+    """The mean of 8-bit pictures in linear light, encoded again, 0..255, float64."""
+    return _encoded(np.mean([_decoded(one / 255) for one in pictures], axis=0)) * 255
 
 
 def psnr(one: np.ndarray, other: np.ndarray) -> float:

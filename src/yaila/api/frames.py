@@ -18,7 +18,9 @@ from yaila.core.camera.flight import flown, panned, turned, zoomed
 from yaila.core.errors import Busy, NotFound
 from yaila.core.film import Film
 from yaila.core.film.acts import FlownPose
+from yaila.core.film.finish import EFFECTS
 from yaila.core.film.plan import values_over
+from yaila.core.film.sharpness import Sharpness, sharpness_at
 from yaila.core.picture import Quality, Request, jpeg
 from yaila.core.picture.grasps import grasps_of
 from yaila.core.soundings.pace import LEVELS, ZOOMS, levels_of, paces_of
@@ -34,15 +36,39 @@ JPEG_QUALITY = 88
 MOST_PIXELS = 4096 * 2304
 """The most pixels of a frame that is looked at; of a tall film it is narrower than asked for."""
 
+Without = Annotated[str, Query(max_length=200, pattern=r"^[a-z,]*$")]
+"""Effects that are left out, by their names with commas between."""
+
+
+def effects_of(without: str) -> frozenset[str]:
+    """The effects of the finish that an address leaves out.
+
+    Raises:
+        NotFound: there is no such effect.
+    """
+    names = frozenset(filter(None, without.split(",")))
+    if unknown := names - EFFECTS.keys():
+        raise NotFound(f"There is no effect “{min(unknown)}”. There are {', '.join(EFFECTS)}.")
+    return names
+
+
 KEPT = {"Cache-Control": "private, max-age=86400, immutable"}
 
 
-def drawn(desk: Desk, film: Film, time: Time, width: int, quality: Quality, pose: Pose | None = None) -> Response:
+def drawn(
+    desk: Desk,
+    film: Film,
+    time: Time,
+    width: int,
+    quality: Quality,
+    pose: Pose | None = None,
+    without: frozenset[str] = frozenset(),
+) -> Response:
     """A frame as JPEG; the film's own camera may be left for another pose. One that took too long to be finished says
     so in ``X-Unfinished``, and is not kept."""
     shape = film.frame.width / film.frame.height
     width = min(width, int((MOST_PIXELS * shape) ** 0.5), int(MOST_HEIGHT * shape)) // 2 * 2
-    picture = desk.renderer.render(Request(film, time, size_for(film, max(width, 2)), quality, pose))
+    picture = desk.renderer.render(Request(film, time, size_for(film, max(width, 2)), quality, pose, without=without))
     headers = {"X-Unfinished": "marks"} if picture.unfinished else KEPT
     return Response(jpeg(picture, JPEG_QUALITY), media_type="image/jpeg", headers=headers)
 
@@ -56,9 +82,10 @@ async def get_frame(
     state: str,
     width: Annotated[int, Query(ge=64, le=4096)] = 640,
     quality: Literal["draft", "final"] = "draft",
+    without: Without = "",
 ) -> Response:
     """A frame of a state of the film, as JPEG; the same address always gives the same picture."""
-    key = (film_id, state, frame, width, quality)
+    key = (film_id, state, frame, width, quality, without)
     if begun := desk.ahead.pop(key, None):
         try:
             return await desk.frames.wait(request, begun)
@@ -70,7 +97,7 @@ async def get_frame(
 
 
 def work_of(
-    desk: Desk, film_id: str, state: str, frame: int, width: int, quality: Literal["draft", "final"]
+    desk: Desk, film_id: str, state: str, frame: int, width: int, quality: str, without: str = ""
 ) -> Callable[[], Response]:
     """What draws a frame."""
 
@@ -78,7 +105,7 @@ def work_of(
         film, choreography = desk.film(film_id, state)
         if not 0 <= frame < choreography.frames:
             raise NotFound(f"The film has no frame {frame}.")
-        return drawn(desk, film, Time(frame), width, Quality[quality.upper()])
+        return drawn(desk, film, Time(frame), width, Quality[quality.upper()], without=effects_of(without))
 
     return work
 
@@ -87,15 +114,13 @@ MOST_AHEAD = 4
 """Frames that are begun before they are asked for, and kept until they are."""
 
 
-def begin(desk: Desk, film_id: str, state: str, frame: int, width: int) -> None:
+def begin(desk: Desk, film_id: str, state: str, frame: int, width: int, without: str = "") -> None:
     """Begin a draft of a frame that is about to be asked for, as of a trial whose answer is still under way."""
-    key = (film_id, state, frame, width, "draft")
+    key = (film_id, state, frame, width, "draft", without)
     while len(desk.ahead) >= MOST_AHEAD:
         desk.ahead.popitem(last=False)[1].stop.stop()
     with suppress(Busy):
-        desk.ahead[key] = desk.frames.start(
-            film_id, work_of(desk, film_id, state, frame, width, "draft"), f"ahead {film_id}"
-        )
+        desk.ahead[key] = desk.frames.start(film_id, work_of(desk, *key), f"ahead {film_id}")
 
 
 class Moments(BaseModel):
@@ -198,6 +223,15 @@ def get_grasps(film_id: str, frame: int, desk: TheDesk, state: str) -> list[Gras
     return [Grasp(mark=one.mark, corners=[(u, v) for u, v in one.corners.tolist()]) for one in found]
 
 
+@router.get("/sharpness/{frame}")
+def get_sharpness(film_id: str, frame: int, desk: TheDesk, state: str) -> Sharpness:
+    """What the lens keeps sharp in a frame: the plane of focus, its limits, and the blur along the ground."""
+    film, choreography = desk.film(film_id, state)
+    if not 0 <= frame < choreography.frames:
+        raise NotFound(f"The film has no frame {frame}.")
+    return sharpness_at(film, choreography, Time(frame))
+
+
 class Gesture(BaseModel):
     """What a hand does in the viewfinder, in shares of the frame's width and height (0..1 from its upper left).
 
@@ -219,6 +253,7 @@ class Flight(BaseModel):
     frame: int = Field(0, ge=0)
     gesture: Gesture
     width: int = Field(640, ge=64, le=2048)
+    without: str = Field("", max_length=200, pattern=r"^[a-z,]*$")
 
 
 @router.post("/flight", response_class=Response)
@@ -236,7 +271,7 @@ async def fly(film_id: str, flight: Flight, desk: TheDesk, request: Call, state:
             raise NotFound("There is no camera yet to take off from.")
         pose = after(pose, flight.gesture, film.frame.size)
         flown = FlownPose(**{name: getattr(pose, name) for name in FlownPose.model_fields})
-        answer = drawn(desk, film, Time(flight.frame), flight.width, Quality.DRAFT, pose)
+        answer = drawn(desk, film, Time(flight.frame), flight.width, Quality.DRAFT, pose, effects_of(flight.without))
         answer.headers["X-Pose"] = flown.model_dump_json()
         return answer
 

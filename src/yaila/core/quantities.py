@@ -122,6 +122,9 @@ PERCENT = Quantity("percent", "%")
 ANGLE = Quantity("angle", "°")
 FACTOR = Quantity("factor", "×", "sizes")
 LENS = Quantity("focal length", "mm", "sizes")
+F_NUMBER = Quantity("f-number", "", "sizes")
+MODEL_LENGTH = Quantity("model length", "m", "sizes")
+FOCUS = Quantity("focus")
 COUNT = Quantity("count")
 COLOUR = Quantity("colour", "", "colours")
 NUMBER = Quantity("number")
@@ -139,6 +142,9 @@ Angle = Annotated[float, ANGLE]
 """Degrees, from something else than north."""
 Factor = Annotated[float, FACTOR]
 Millimetres = Annotated[float, LENS]
+FNumber = Annotated[float, F_NUMBER]
+ModelLength = Annotated[float, MODEL_LENGTH]
+"""Metres of the model that the lens sees."""
 Count = Annotated[int, COUNT]
 Stops = Annotated[float, Quantity("exposure", "stops")]
 Kelvin = Annotated[float, Quantity("temperature", "K")]

@@ -346,7 +346,7 @@ def test_a_film_of_version_5_with_names_of_nothing_still_opens() -> None:
     document["labels"][1] |= {"style": "gone", "own": ["size"], "route": "gone"}
     document["plates"][1]["fit"]["ties"][1]["other"] = "gone"
     film = Film.model_validate(document)
-    assert film.version == 7
+    assert film.version == 8
     assert film.plates[0].reveal.routes == ("r",)
     assert (film.labels[1].stands, film.labels[1].style, len(film.plates[1].fit.ties)) == ("facing", None, 1)
 

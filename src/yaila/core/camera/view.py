@@ -43,6 +43,15 @@ class View:
         left, top, width, height = region or (0, 0, *size)
         return View(pose, FrameSize(width, height), scale, size, left, top)
 
+    def wider(self, margin: int) -> View:
+        """The same with so many pixels more on every side."""
+        size = FrameSize(self.size.width + 2 * margin, self.size.height + 2 * margin)
+        return View(self.pose, size, self.scale, self.whole, self.left - margin, self.top - margin)
+
+    def posed(self, pose: Pose) -> View:
+        """The same part of the frame of another pose."""
+        return View(pose, self.size, self.scale, self.whole, self.left, self.top)
+
     @cached_property
     def _cut(self) -> Floats:
         return np.array([[1.0, 0.0, -self.left], [0.0, 1.0, -self.top], [0.0, 0.0, 1.0]])

@@ -1,5 +1,6 @@
-"""Where a value of the document stands: in the mark, plate or style with an id, at a path of names such as
-``look/opacity``. What is named so is found again whatever else is added or taken away."""
+"""Where a value of the document stands: in the mark, plate or style with an id, or in an effect of the finish such as
+``finish.lens``, at a path of names such as ``look/opacity``. What is named so is found again whatever else is added or
+taken away."""
 
 from __future__ import annotations
 
@@ -8,6 +9,7 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from yaila.core.errors import BadEdit, said
+from yaila.core.film.finish import FINISH
 from yaila.core.film.marked import KINDS
 from yaila.core.film.model import Film
 from yaila.core.film.walk import Slot, slots_of
@@ -17,11 +19,14 @@ LISTS = ("plates", *(kind.listed for kind in KINDS.values()), "styles")
 
 
 def holder(film: Film, of: str) -> tuple[str, int, Any]:
-    """The list that the part with an id stands in, its place there, and the part.
+    """The list that the part with an id stands in, its place there, and the part; of an effect, nothing and 0.
 
     Raises:
         BadEdit: there is none.
     """
+    for effect in film.finish.effects:
+        if effect.id == of:
+            return "", 0, effect
     for name in LISTS:
         for index, part in enumerate(getattr(film, name)):
             if part.id == of:
@@ -60,7 +65,10 @@ def with_value(film: Film, of: str, field: str, value: Any) -> Film:
     way = field.split("/")
     if way[0] == "look" and getattr(made, "style", None) and len(way) == 2:
         made = made.model_copy(update={"own": tuple(dict.fromkeys([*made.own, way[1]]))})
-    getattr(film, name)[index] = made
+    if name:
+        getattr(film, name)[index] = made
+    else:
+        setattr(film.finish, of.removeprefix(FINISH), made)
     return film
 
 

@@ -13,6 +13,7 @@ from pydantic_core import PydanticUndefined
 from yaila.core.camera import Breath, Opening, Settle, Shake, Spin
 from yaila.core.camera.manners import Follow, Hop, Orbit, Steps
 from yaila.core.colour import Tone
+from yaila.core.film.finish import EFFECTS
 from yaila.core.film.marked import Circle, Counter, Draws, Label, Leader, Marker, Region, Reveal, Route, RoutePoint
 from yaila.core.film.model import Feather, Film, Plate, Vantage
 from yaila.core.film.walk import VECTORS, Slot, slots_of
@@ -23,7 +24,7 @@ from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke,
 PARTS: tuple[type[BaseModel], ...] = (
     Film, Vantage, Plate, Feather, Tone, Route, RoutePoint, Draws, Traveller, Reveal, Marker, Label, Leader, Counter,
     Region, Circle, Arrival, Edges, ByColour, ByBrightness, Stroke, MarkerLook, Lettering, RegionLook,
-    Hop, Steps, Orbit, Follow, Breath, Shake, Settle, Opening, Spin,
+    Hop, Steps, Orbit, Follow, Breath, Shake, Settle, Opening, Spin, *EFFECTS.values(),
 )  # fmt: skip
 
 FACTORS = {"share": 0.01, "frame share": 0.01, "route share": 0.01, "share of time": 0.01}

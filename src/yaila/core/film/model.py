@@ -15,6 +15,7 @@ from yaila.core.camera import MAX_TILT, AnyManner, Breath, FrameSize, Opening, P
 from yaila.core.camera.manners import Cut, Glide
 from yaila.core.colour import Tone
 from yaila.core.errors import BadEdit
+from yaila.core.film.finish import Finish
 from yaila.core.film.marked import (
     KINDS,
     AnyMark,
@@ -65,7 +66,7 @@ from yaila.core.quantities import (
 )
 from yaila.core.time import Changes, Course, Ease, Rate
 
-VERSION = 7
+VERSION = 8
 """The version of the document that this program writes."""
 
 LONGEST = 86400.0
@@ -315,7 +316,7 @@ class Film(Part):
     """
 
     format: Literal["yaila/film"] = "yaila/film"
-    version: Literal[7] = 7
+    version: Literal[8] = 8
     name: Name = "Untitled film"
     frame: Frame = Field(default_factory=Frame)
     rate: str = "25"
@@ -330,6 +331,7 @@ class Film(Part):
     vantages: list[Vantage] = Field(default_factory=list, max_length=500)
     opening: Opening | None = None
     closing: Spin | None = None
+    finish: Finish = Field(default_factory=Finish)
     length: Seconds | None = Field(None, gt=0, le=LONGEST)
     beats: tuple[Annotated[float, FILM_TIME, Field(ge=0, le=LONGEST)], ...] = Field((), max_length=5000)
 

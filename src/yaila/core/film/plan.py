@@ -302,6 +302,9 @@ class _Running(NamedTuple):
 
 def _courses(film: Film) -> Iterator[_Running]:
     """Every course of a film, those that marks have from their styles included."""
+    for effect in film.finish.effects:
+        for way, course, slot in courses_of(effect):
+            yield _Running(effect, None, way, f"/{effect.id.replace('.', '/')}", course, slot)
     for name in ("plates", *(kind.listed for kind in KINDS.values())):
         for index, part in enumerate(getattr(film, name)):
             style = style_of(part, film.styles) if hasattr(part, "style") else None

@@ -13,10 +13,11 @@ from pydantic import BaseModel
 
 from yaila.core.camera.track import turn_between
 from yaila.core.colour import mixed
+from yaila.core.film.finish import FocusBetween
 from yaila.core.film.timeline import Timeline
 from yaila.core.film.walk import Slot, kept, slots_of
 from yaila.core.ground.placement import Homography, Placement, Similarity, outline
-from yaila.core.quantities import LAID
+from yaila.core.quantities import FOCUS, LAID
 from yaila.core.time import Course, Time
 
 P = TypeVar("P", bound=BaseModel)
@@ -100,6 +101,8 @@ def course_values(
 
 def between(slot: Slot, start: Any, end: Any, progress: float, owner: Any = None) -> Any:
     """A value on its way from one to another, as its kind of quantity runs (``Quantity.runs``)."""
+    if slot.kind == FOCUS:
+        return FocusBetween(start, end, progress) if progress else start
     if slot.kind == LAID:
         return _laid(start, end, progress, owner.picture.width, owner.picture.height)
     runs = slot.kind.runs if slot.kind else "evenly"

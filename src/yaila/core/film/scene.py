@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.film.choreography import Choreography
+from yaila.core.film.finish import Finish
 from yaila.core.film.marked import UNITS, Counter, Label, Marker, Region, Reveal, Route
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.running import running
@@ -31,6 +32,8 @@ class DrawnRoute:
     look: Stroke
     way: float
     aboard: float = 0.0
+    pace: float = 0.0
+    """How far it goes in a frame."""
 
 
 @dataclass(frozen=True)
@@ -98,6 +101,7 @@ class Scene:
     routes: tuple[DrawnRoute, ...] = ()
     markers: tuple[Present[Marker, MarkerLook], ...] = ()
     labels: tuple[Present[Label, Lettering], ...] = ()
+    finish: Finish = field(default_factory=Finish)
     light: Light = Light()
 
 
@@ -118,7 +122,9 @@ def scene_at(film: Film, choreography: Choreography, time: Time) -> Scene:
         run, look = timeline.runs[route.id], running(film.look_of(route), time, timeline, route)
         if route.draws.shown and (time.frames >= run.start or look.to_come > 0):
             now = running(route, time, timeline, route)
-            routes.append(DrawnRoute(now, look, timeline.way(route.id, time), _aboard(route, run, time)))
+            ways = [timeline.way(route.id, time + Time(by)) for by in (-0.5, 0.5)] if film.finish.shutter.on else [0, 0]
+            pace = ways[1] - ways[0]
+            routes.append(DrawnRoute(now, look, timeline.way(route.id, time), _aboard(route, run, time), pace))
 
     def there(marks: list[M]) -> tuple[Present[M, Any], ...]:
         found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, time) for mark in marks]
@@ -133,6 +139,7 @@ def scene_at(film: Film, choreography: Choreography, time: Time) -> Scene:
         tuple(routes),
         there(film.markers),
         there(film.labels),
+        running(film.finish, time, timeline),
     )
 
 

@@ -13,7 +13,8 @@ def upgraded(document: Any) -> Any:
     gave the manner of a passage settings of its own, and films routes, beats, a locked length, an opening and a
     closing; version 4 gave routes a stroke and a time, and films markers; version 5 gave films labels and styles,
     regions a time, and called the looks of all marks ``look``; version 6 let values change over the film, and refuses
-    names of what is not there; version 7 lets an orbit to the same heading go all the way round. What an older document
+    names of what is not there; version 7 lets an orbit to the same heading go all the way round; version 8 gave films a
+    finish. What an older document
     lacks has a default that leaves it as it was.
     """
     if isinstance(document, dict) and document.get("version") == 1:
@@ -35,6 +36,8 @@ def upgraded(document: Any) -> Any:
         document = document | {"version": 7}
         if isinstance(document.get("vantages"), list):
             document["vantages"] = _without_turn(document["vantages"])
+    if isinstance(document, dict) and document.get("version") == 7:
+        document = document | {"version": 8}
     return document
 
 

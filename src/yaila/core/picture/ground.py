@@ -6,14 +6,9 @@ is in memory already.
 
 from __future__ import annotations
 
-import os
-import threading
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from enum import Enum
-from functools import cache
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +20,8 @@ from yaila.core.imagery import PAGE, AdjustedPyramid, PageStore, Pyramid
 from yaila.core.imagery.pages import PageKey, PagesFull
 from yaila.core.picture import raster
 from yaila.core.picture.reveals import mask_of
-from yaila.core.stopping import current, go_on
+from yaila.core.picture.threads import in_threads
+from yaila.core.stopping import go_on
 
 
 class Quality(Enum):
@@ -202,7 +198,7 @@ class Stack:
             def rows(start: int, end: int) -> None:
                 draw_rows(pixels, start, end, first, touched, *shape, table, store.texels, masks, under, *quality.value)
 
-            _in_threads(rows, first, last)
+            in_threads(rows, first, last)
 
     def _keys(self, indices: NDArray[np.int64]) -> list[tuple[int, PageKey]]:
         """Layer and page of places in the table."""
@@ -213,28 +209,3 @@ class Stack:
             row, column = divmod(index - self._first[at], columns)
             keys.append((layer, (key, level, column, row)))
         return keys
-
-
-@cache
-def _threads() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(os.cpu_count() or 2, thread_name_prefix="draw", initializer=_yield_to_others)
-
-
-def _yield_to_others() -> None:
-    """Drawing gives way to whatever answers a person in the same process."""
-    if hasattr(os, "setpriority"):
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), os.getpriority(os.PRIO_PROCESS, 0) + 5)
-
-
-def _in_threads(rows: Callable[[int, int], None], first: int, last: int) -> None:
-    """Call ``rows`` for parts of a range of rows side by side, one for each processor and a few to spare."""
-    count, stop = (os.cpu_count() or 2) * 4, current()
-
-    def part(start: int, end: int) -> None:
-        if not (stop and stop.stopped):
-            rows(start, end)
-
-    edges = np.linspace(first, last, count + 1).astype(int)
-    for done in [_threads().submit(part, int(a), int(b)) for a, b in pairwise(edges) if b > a]:
-        done.result()
-    go_on()

@@ -288,7 +288,13 @@ def pieces(presents: Sequence[PresentLabel], stage: Stage, away: Mapping[str, fl
         depth = 0.0 if label.stands == "frame" else stage.view.depth(np.array(place), label.height)
         if depth > NEAR or label.stands == "frame":
             made.append(
-                Piece(label.id, lies, depth, partial(_uncovering, present, place, away.get(label.id, 0.0), stage))
+                Piece(
+                    label.id,
+                    lies,
+                    depth,
+                    partial(_uncovering, present, place, away.get(label.id, 0.0), stage),
+                    None if label.stands == "frame" else (*place, label.height),
+                )
             )
     return made
 

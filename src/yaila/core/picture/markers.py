@@ -28,7 +28,9 @@ def pieces(presents: Sequence[PresentMarker], stage: Stage) -> list[Piece]:
         depth = stage.view.depth(np.array(present.mark.place))
         if depth > NEAR and present.scale > 0 and present.opacity > 0:
             lies = present.look.scales == "ground"
-            made.append(Piece(present.mark.id, lies, depth, partial(_uncovering, present, stage)))
+            made.append(
+                Piece(present.mark.id, lies, depth, partial(_uncovering, present, stage), (*present.mark.place, 0.0))
+            )
     return made
 
 

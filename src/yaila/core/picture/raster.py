@@ -19,19 +19,10 @@ import math
 
 import numpy as np
 from numba import njit
-from numba.core.compiler import Compiler
 from numpy.typing import NDArray
 
 from yaila.core.imagery.pages import PADDED
-
-
-class _Apart(Compiler):
-    """Compiles a function whose array arguments never overlap, so that its loops can become vector code."""
-
-    def define_pipelines(self):
-        self.state.flags.noalias = True
-        return super().define_pipelines()
-
+from yaila.core.picture.compiled import Apart
 
 CELL = 32
 """Pixels along a side of the cells by which :func:`needed` looks at the frame."""
@@ -155,7 +146,7 @@ def _corners(ix, iy, slot):
     return at & SMALL, at01 & SMALL, at10 & SMALL, at11 & SMALL
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _sample(n, run, columns, start, table, texels, weights, red, green, blue, alpha, with_alpha):
     """Add one bilinear tap from one level to ``n`` neighbouring pixels of a row. This loop and the next ones are
     written so that the compiler turns them into vector instructions."""
@@ -184,7 +175,7 @@ def _opaque(red, green, blue):
     return r | (g << np.uint32(8)) | (b << np.uint32(16)) | np.uint32(0xFF000000)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _sample_whole(n, run, columns, start, table, texels, out):
     """Write ``n`` neighbouring pixels of a row that show nothing but one bilinear tap from one level of an opaque
     plate. Arguments as those of :func:`_sample`; ``out`` takes RGBA."""
@@ -203,7 +194,7 @@ def _sample_whole(n, run, columns, start, table, texels, out):
         out[i] = _opaque(red, green, blue)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _sample_two(
     n, fine, fine_columns, fine_start, coarse, coarse_columns, coarse_start, share, rise, table, texels, out
 ):  # fmt: skip
@@ -236,7 +227,7 @@ def _sample_two(
         out[i] = _opaque(red, green, blue)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _masked(n, mask, cover):
     """Take from a coverage what a mask hides."""
     for i in range(n):
@@ -402,14 +393,14 @@ def _course_of(n, begin, row, du, dv, maps, layer, level, level_edges):
     return across, down, depth, -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _weigh(n, first, rise, share, weights):
     """Write the share that a level has in each of ``n`` pixels: 0 to ``share``, from an even run."""
     for i in range(n):
         weights[i] = min(max(first + rise * np.float32(np.int32(i)), np.float32(0)), np.float32(1)) * share
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _brightest(n, light):
     """The most light that still comes through any of ``n`` pixels."""
     most = np.float32(0)
@@ -418,7 +409,7 @@ def _brightest(n, light):
     return most
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _write(n, frame, light, background, out):
     """Write ``n`` pixels, with the background where light still comes through."""
     half, full = np.float32(0.5), np.float32(255)
@@ -431,7 +422,7 @@ def _write(n, frame, light, background, out):
         out[i] = r | (g << np.uint32(8)) | (b << np.uint32(16)) | (a << np.uint32(24))
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _put_under(n, sums, cover, light, red, green, blue):
     """Put a layer's pixels under those above it."""
     for i in range(n):
@@ -514,7 +505,7 @@ def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
 # these become vector instructions.
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _cover_rectangle(n, place, width, height, feather, opacity, cover):
     (x0, y0, w0), (ax, ay, aw), (dx, dy, dw) = place
     # Without a feather, the ramp is high already at the edge.
@@ -534,7 +525,7 @@ def _cover_rectangle(n, place, width, height, feather, opacity, cover):
         cover[i] = np.float32(covered if w > 1e-12 else 0.0)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=_Apart)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _cover_ellipse(n, place, width, height, feather, opacity, cover):
     (x0, y0, w0), (ax, ay, aw), (dx, dy, dw) = place
     soft = 0.0 if feather > 0.0 else 1.0

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import chain, groupby
 from typing import Any
 
@@ -19,11 +19,16 @@ from numpy.typing import NDArray
 from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
+from yaila.core.film.finish import EFFECTS
 from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import markers, regions, room, routes
 from yaila.core.picture.canvas import bytes_of, painted
 from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of
 from yaila.core.picture.kit import Kit
+from yaila.core.picture.layers import put_over, softened_layer
+from yaila.core.picture.lens import SHARP
+from yaila.core.picture.linear import Light
+from yaila.core.picture.optics import Optics
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.stopping import go_on, late
 from yaila.core.time import Time
@@ -41,6 +46,7 @@ class Request:
 
     ``pose`` is another camera than the film's own at that moment. ``clear`` leaves what no plate covers see-through
     instead of the film's background. ``region`` draws a part of the frame alone: left, top, width and height, pixels.
+    ``without`` names effects of the finish that are left out (``EFFECTS``).
     """
 
     film: Film
@@ -50,6 +56,7 @@ class Request:
     pose: Pose | None = None
     clear: bool = False
     region: tuple[int, int, int, int] | None = None
+    without: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -84,10 +91,17 @@ class Work:
     request: Request
     scene: Scene
     view: View
+    """Of what is drawn: the frame, and the margin that lens and shutter need around it."""
+    optics: Optics
     renderer: Renderer
     pixels: Pixels = field(default_factory=lambda: np.zeros((0, 0, 4), np.uint8))
     standing: list[Piece] = field(default_factory=list)
     unfinished: bool = False
+
+    def framed(self, pixels: Pixels) -> Pixels:
+        """The frame in pixels that have a margin."""
+        margin = self.optics.margin
+        return pixels[margin : pixels.shape[0] - margin, margin : pixels.shape[1] - margin]
 
     @property
     def background(self) -> tuple[int, int, int, int]:
@@ -112,9 +126,42 @@ def marks_on_the_ground(work: Work) -> None:
         _paint(work, lying, ground)
 
 
+def lens_and_shutter(work: Work) -> None:
+    """The ground as it is seen through the lens while the shutter is open."""
+    if not work.optics.idle:
+        light = work.optics.through(Light.of(work.pixels, work.request.clear), work.view)
+        seen = work.pixels.copy()
+        light.into(work.framed(seen), work.optics.view.left, work.optics.view.top)
+        work.pixels = seen
+
+
 def what_stands(work: Work) -> None:
-    """Travellers, signs, names: what stands on the ground, floats over it or stands in the frame."""
-    _paint(work, work.standing, work.pixels)
+    """Travellers, signs, names: what stands on the ground, floats over it or stands in the frame, from far to near,
+    each with its own blur."""
+    ground, optics, margin = work.pixels, work.optics, work.optics.margin
+    plain: list[Piece] = []
+    # What stands in the frame is before all else.
+    for piece in sorted(work.standing, key=lambda piece: -piece.depth):
+        radius, motion = optics.circle(piece), optics.motion(piece)
+        if abs(radius) < SHARP and not motion.seen(REACH):
+            plain.append(piece)
+            continue
+        _paint(work, plain, ground)
+        plain.clear()
+        if work.unfinished:
+            return
+        layer = np.zeros_like(work.pixels)
+        with painted(layer, opaque=False) as canvas:
+            piece.paint(Easel(canvas, ground))
+        inside = replace(motion, at=(motion.at[0] + margin, motion.at[1] + margin))
+        if made := softened_layer(layer, radius, inside, optics.iris, optics.moments):
+            put_over(work.pixels, *made)
+    _paint(work, plain, ground)
+    work.pixels = np.ascontiguousarray(work.framed(work.pixels))
+
+
+REACH = 100.0
+"""How large what stands is taken to be when it is judged whether its growing is seen, pixels."""
 
 
 def _paint(work: Work, pieces: list[Piece], ground: Pixels) -> None:
@@ -136,7 +183,7 @@ PAINTERS: dict[str, Callable[[Any, Stage], list[Piece]]] = {
 }
 """What gives the pieces of each kind of mark, in the order in which they are painted; named as in ``Scene``."""
 
-PASSES: tuple[Callable[[Work], None], ...] = (plates, marks_on_the_ground, what_stands)
+PASSES: tuple[Callable[[Work], None], ...] = (plates, marks_on_the_ground, lens_and_shutter, what_stands)
 
 
 def _stage(work: Work) -> Stage:
@@ -184,12 +231,13 @@ class Renderer:
 
     def layers(self, request: Request) -> list[Layer]:
         """The same picture in layers, from the ground up: laid over one another ("over", W3C Compositing and Blending
-        Level 1) they give the whole again."""
-        work = self._begun(request)
+        Level 1) they give the whole again, as it is without any finish."""
+        work = self._begun(replace(request, without=frozenset(EFFECTS)))
         plates(work)
         marks_on_the_ground(work)
         made = [Layer((), None, work.pixels)]
-        for depth, pieces in groupby(work.standing, key=lambda piece: piece.depth):
+        standing = sorted(work.standing, key=lambda piece: -piece.depth)
+        for depth, pieces in groupby(standing, key=lambda piece: piece.depth):
             plane, pixels = list(pieces), np.zeros_like(work.pixels)
             with painted(pixels, opaque=False) as canvas:
                 for piece in plane:
@@ -201,7 +249,11 @@ class Renderer:
         choreography = self._choreography(request.film)
         pose = request.pose or choreography.pose(request.time)
         view = View.of(pose, request.size, request.size.width / request.film.frame.width, request.region)
-        return Work(request, scene_at(request.film, choreography, request.time), view, self)
+        scene = scene_at(request.film, choreography, request.time)
+        finish = scene.finish.without(request.without)
+        own_camera = request.pose is None
+        optics = Optics.of(request.film, choreography, finish, view, request.time, request.quality, own_camera)
+        return Work(request, scene, view.wider(optics.margin), optics, self)
 
     def _choreography(self, film: Film) -> Choreography:
         """That of a film, which is not changed any more once it is drawn."""

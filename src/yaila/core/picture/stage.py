@@ -35,9 +35,12 @@ class Easel:
 @dataclass(frozen=True)
 class Piece:
     """Something to be painted, of the mark ``of``. What ``lies`` belongs to the ground and is under all that stands;
-    ``depth`` is how far what stands is from the camera, in distances to the target, 0 for what stands in the frame."""
+    ``depth`` is how far what stands is from the camera, in distances to the target, 0 for what stands in the frame.
+    ``spot`` is where that is, ``moves`` how far it goes by itself in a frame: east, north and height."""
 
     of: str
     lies: bool
     depth: float
     paint: Callable[[Easel], None]
+    spot: tuple[float, float, float] | None = None
+    moves: tuple[float, float, float] = (0.0, 0.0, 0.0)

@@ -33,7 +33,11 @@ def travelling(drawn: DrawnRoute, stage: Stage) -> list[Piece]:
     apart = traveller.apart / 100 * stage.view.pose.span
     ridden = [way for way in (head - sign * k * apart for k in range(traveller.count)) if 0 <= way <= curve.length]
     rides = [_Ride(drawn, _on_leg(drawn.route, traveller, way), way, sign, stage) for way in ridden[::-1]]
-    return [Piece(drawn.route.id, False, ride.depth, partial(_Ride.paint, ride)) for ride in rides if ride.seen]
+    return [
+        Piece(drawn.route.id, False, ride.depth, partial(_Ride.paint, ride), ride.spot, ride.moves)
+        for ride in rides
+        if ride.seen
+    ]
 
 
 def _on_leg(route: Route, traveller: Traveller, way: float) -> Traveller:
@@ -56,6 +60,20 @@ class _Ride:
         self.spots = self.view.project(self.places, self.heights)
         self.seen = bool(self.spots[:, 2].min() > NEAR)
         self.depth = float(self.spots[1, 2])
+
+    @property
+    def spot(self) -> tuple[float, float, float]:
+        """Where it is: east, north, height."""
+        x, y = self.places[1].tolist()
+        return x, y, float(self.heights[1])
+
+    @property
+    def moves(self) -> tuple[float, float, float]:
+        """How far it goes in a frame."""
+        curve, pace = self.drawn.route.curve, self.sign * self.drawn.pace / 2
+        ways = np.clip([self.way - pace, self.way + pace], 0, curve.length)
+        (x, y), (high,) = np.diff(curve.along(ways), axis=0)[0], np.diff(self.traveller.height_at(ways, self.legs))
+        return float(x), float(y), float(high)
 
     @cached_property
     def half(self) -> float:

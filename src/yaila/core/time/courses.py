@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, GetCoreSchemaHandler
 from pydantic_core import CoreSchema, SchemaValidator
 from pydantic_core import core_schema as build
 
-from yaila.core.quantities import Id
+from yaila.core.quantities import Id, quantity_of
 from yaila.core.time.easing import Ease
 from yaila.core.time.moments import Moment
 
@@ -45,9 +45,9 @@ class Course(BaseModel, Generic[T]):
 
     @classmethod
     def model_parametrized_name(cls, params: tuple[Any, ...]) -> str:
-        return {"float": "NumberCourse", "int": "CountCourse", "str": "ColourCourse"}.get(
-            getattr(params[0], "__name__", ""), "PlacementCourse"
-        )
+        kind = quantity_of(getattr(params[0], "__metadata__", ()))
+        names = {"float": "Number", "int": "Count", "str": "Colour", "focus": "Focus"}
+        return names.get(kind.name if kind else getattr(params[0], "__name__", ""), "Placement") + "Course"
 
     # Within a limit is a course all of whose values are.
     def _all(self, limit: Any, holds: Callable[[Any, Any], bool]) -> bool:

@@ -11,6 +11,7 @@ from typing import Annotated
 from pydantic import Field
 
 from yaila.core.film.acts.courses import CopyCourse, CopyStop, KeepValue, MoveStop, RemoveStop, SetValue
+from yaila.core.film.acts.finish import Focus, FocusAtVantage
 from yaila.core.film.acts.marks import (
     AddLabel,
     AddMarker,
@@ -89,6 +90,8 @@ from yaila.core.film.acts.vantages import (
 
 Act = Annotated[
     LayPlate
+    | Focus
+    | FocusAtVantage
     | MovePlate
     | PullPlate
     | TiePlate
@@ -188,6 +191,8 @@ __all__ = [
     "DuplicateVantage",
     "FlownPose",
     "FlyVantage",
+    "Focus",
+    "FocusAtVantage",
     "FollowRoute",
     "GroundByPoints",
     "ImportBeats",

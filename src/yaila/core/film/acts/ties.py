@@ -9,7 +9,9 @@ import numpy as np
 
 from yaila.core.camera.manners import Follow, Glide
 from yaila.core.film.choreography import choreograph
+from yaila.core.film.finish import MarkFocus, PlaceFocus
 from yaila.core.film.fitting import ground_of
+from yaila.core.film.focus import focus_place
 from yaila.core.film.marked import Counter, Label, Mark, Reveal
 from yaila.core.film.model import Film, Fit, Passage, Tie
 from yaila.core.film.running import resting
@@ -53,8 +55,8 @@ def without_names(film: Film, keys: set[str]) -> Film:
     else stays where it is and as it looks, in space and in time.
 
     Passages that follow a route become Glides of the same time, what it uncovers is all there, labels along it stand
-    where they were, counters of it keep its length, ties to a plate hang on the ground, and marks keep the look of a
-    style as their own.
+    where they were, counters of it keep its length, ties to a plate hang on the ground, the focus stays on the place
+    of a mark, and marks keep the look of a style as their own.
     """
     film = settled(film.model_copy(deep=True), lambda moment: any(names(moment, key) for key in keys))
 
@@ -91,13 +93,28 @@ def without_names(film: Film, keys: set[str]) -> Film:
     def fit(one: Fit, owners: Owners) -> Fit:
         return one.model_copy(update={"on": None}) if one.on in keys else one
 
+    def focus(one: MarkFocus, owners: Owners) -> MarkFocus | PlaceFocus:
+        if one.mark not in keys:
+            return one
+        choreography = choreograph(film)
+        x, y, height = focus_place(film, choreography, one, Time(choreography.frames))
+        return PlaceFocus(x=x, y=y, height=height)
+
     def mark(one: Any, owners: Owners) -> Any:
         if one.style not in keys:
             return label(one, owners) if isinstance(one, Label) else one
         one = one.model_copy(update={"look": film.look_of(one), "style": None, "own": ()})
         return label(one, owners) if isinstance(one, Label) else one
 
-    return changed(film, {}, {Mark: mark, Counter: counter, Reveal: reveal, Passage: passage, Tie: tie, Fit: fit})
+    rules: dict[Any, Callable[..., Any]] = {
+        Counter: counter,
+        Reveal: reveal,
+        Passage: passage,
+        Tie: tie,
+        Fit: fit,
+        MarkFocus: focus,
+    }
+    return changed(film, {}, {Mark: mark, **rules})
 
 
 def left_hanging(before: Film, after: Film) -> int:

@@ -1,0 +1,111 @@
+"""Acts on the finish."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from yaila.core.camera import View
+from yaila.core.errors import BadEdit
+from yaila.core.film.acts.act import FilmAct
+from yaila.core.film.acts.courses import SetValue
+from yaila.core.film.choreography import choreograph
+from yaila.core.film.finish import FreeFocus, Lens, MarkFocus, PlaceFocus, TargetFocus
+from yaila.core.film.focus import focus_depth
+from yaila.core.film.model import Film
+from yaila.core.film.part import new_id
+from yaila.core.film.running import running
+from yaila.core.time import Course, Time
+
+ON_SKY = "There is no ground there to focus on: it is above the horizon. Click below it."
+
+
+class Focus(FilmAct):
+    """Set what the lens is focused on at a frame: the ``target``, a ``mark``, the ``place`` that the frame shows at
+    ``at`` (shares of its width and height), or ``free``, at a distance: the one given, or the one that it has there.
+
+    It switches the lens on. With ``change`` the focus begins to change over the film there.
+    """
+
+    act: Literal["focus"] = "focus"
+    frame: int = Field(ge=0)
+    on: Literal["target", "mark", "place", "free"]
+    mark: str | None = None
+    at: tuple[float, float] | None = None
+    ground: tuple[float, float] | None = None
+    distance: float | None = Field(None, gt=0, allow_inf_nan=False)
+    change: bool = False
+    id: str = Field(default_factory=new_id)
+
+    def apply(self, film: Film) -> Film:
+        value = self._focus(film).model_dump(mode="json")
+        if not film.finish.lens.on:
+            film = film.model_copy(deep=True)
+            film.finish.lens.on = True
+        begins = self.change or isinstance(film.finish.lens.focus, Course)
+        return SetValue(
+            of=film.finish.lens.id, field="focus", frame=self.frame, value=value, change=begins, id=self.id
+        ).apply(film)
+
+    def _focus(self, film: Film) -> TargetFocus | MarkFocus | PlaceFocus | FreeFocus:
+        choreography, time = choreograph(film), Time(self.frame)
+        if self.on == "target":
+            return TargetFocus()
+        if self.on == "mark":
+            if self.mark is None:
+                raise BadEdit("Focus on which mark? Name one.")
+            film.mark(self.mark)
+            return MarkFocus(mark=self.mark)
+        if not choreography.frames:
+            raise BadEdit("There is no camera yet that could be focused. Add a vantage first.")
+        pose = choreography.pose(time)
+        if self.on == "free":
+            if self.distance is not None:
+                return FreeFocus(distance=self.distance)
+            view = View.of(pose, film.frame.size)
+            lens = running(film.finish.lens, time, choreography.timeline)
+            depth = focus_depth(film, choreography, lens.focus, view, time)
+            return FreeFocus(distance=max(depth, 1e-3) * pose.distance)
+        if self.ground is not None:
+            return PlaceFocus(x=self.ground[0], y=self.ground[1])
+        if self.at is None:
+            raise BadEdit("Focus on which place? Click one in the viewfinder or on the chart.")
+        width, height = film.frame.size
+        x, y, nearness = pose.ground_from_frame(film.frame.size) @ np.array(
+            [self.at[0] * width, self.at[1] * height, 1.0]
+        )
+        if nearness <= 0:
+            raise BadEdit(ON_SKY)
+        return PlaceFocus(x=float(x / nearness), y=float(y / nearness))
+
+
+class FocusAtVantage(FilmAct):
+    """Let the focus be on something when the camera arrives at a vantage: a stop that hangs on it."""
+
+    act: Literal["focus_at_vantage"] = "focus_at_vantage"
+    vantage: str
+    on: Literal["target", "mark"] = "target"
+    mark: str | None = None
+    id: str = Field(default_factory=new_id)
+
+    def apply(self, film: Film) -> Film:
+        index = film.vantage_index(self.vantage)
+        start = choreograph(film).legs[index].start
+        focus = Focus(frame=start, on=self.on, mark=self.mark, change=True, id=self.id)
+        film = focus.apply(film)
+        course = film.finish.lens.focus
+        assert isinstance(course, Course)
+        timeline = choreograph(film).timeline
+        stops = [
+            stop.model_copy(update={"at": {"on": "vantage", "vantage": self.vantage, "edge": "arrives", "offset": 0.0}})
+            if timeline.time(stop.at) == Time(start)
+            else stop
+            for stop in course.stops
+        ]
+        film = film.model_copy(deep=True)
+        document = film.finish.lens.model_dump(mode="json")
+        document["focus"] = {"stops": [stop.model_dump(mode="json") for stop in stops]}
+        film.finish.lens = Lens.model_validate(document)
+        return film

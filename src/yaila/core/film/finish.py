@@ -1,0 +1,143 @@
+"""The finish of the document: what the lens, the shutter, the air and the light make of the picture."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from yaila.core.film.part import Part
+from yaila.core.quantities import (
+    FOCUS,
+    Angle,
+    Count,
+    East,
+    Factor,
+    FNumber,
+    GroundLength,
+    Height,
+    MarkRef,
+    ModelLength,
+    North,
+    Share,
+)
+from yaila.core.time import Changes, Course
+
+
+class _Focus(BaseModel):
+    """What all ways to focus have in common."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+
+
+class TargetFocus(_Focus):
+    """On the camera's target, wherever it goes."""
+
+    on: Literal["target"] = "target"
+
+
+class MarkFocus(_Focus):
+    """On a mark: on what travels along a route, on a sign or a name at its height, on the middle of a region."""
+
+    on: Literal["mark"] = "mark"
+    mark: MarkRef
+
+
+class PlaceFocus(_Focus):
+    """On a place of the ground, or at a height above it."""
+
+    on: Literal["place"] = "place"
+    x: East
+    y: North
+    height: Height = Field(0.0, ge=-1e9, le=1e9, allow_inf_nan=False)
+
+
+class FreeFocus(_Focus):
+    """At a distance from the camera, along its line of sight."""
+
+    on: Literal["free"] = "free"
+    distance: GroundLength = Field(gt=0, ge=1e-6, le=1e9, allow_inf_nan=False)
+
+
+Focus = Annotated[TargetFocus | MarkFocus | PlaceFocus | FreeFocus, FOCUS, Field(discriminator="on")]
+
+
+@dataclass(frozen=True)
+class FocusBetween:
+    """The focus going over from one thing to another, of which it has done a share, 0..1."""
+
+    start: AnyFocus
+    end: AnyFocus
+    share: float
+
+
+AnyFocus = TargetFocus | MarkFocus | PlaceFocus | FreeFocus | FocusBetween
+
+if TYPE_CHECKING:
+    FocusedOn = Focus
+else:
+    # As ``Changes``, but in a form in which the kinds of focus stay told apart by what they are on.
+    FocusedOn = Annotated[Focus | Course[Focus], FOCUS]
+
+
+class Effect(Part):
+    """A part of the finish, which can be switched ``on``."""
+
+    on: bool = False
+
+    @property
+    def id(self) -> str:
+        """What its values are addressed by (``address.py``)."""
+        return FINISH + type(self).__name__.lower()
+
+
+FINISH = "finish."
+"""What the names of effects begin with, so that they are no ids."""
+
+
+class Lens(Effect):
+    """Depth of field. Real distances give no blur that is seen, so the lens sees the ground as a model of itself.
+
+    ``model`` says how small: with ``nearness`` the target always seems to be ``nearness`` metres away, so that a dive
+    is blurred alike from top to bottom; with ``scale`` the model is 1 to ``scale``, so that the blur grows as one comes
+    near. ``blades`` of the iris give highlights that many corners, 0 makes them round; ``roundness`` bends their sides.
+    """
+
+    f_number: Changes[FNumber] = Field(2.8, ge=0.5, le=64, title="F-number")
+    focus: FocusedOn = Field(default_factory=TargetFocus)
+    model: Literal["nearness", "scale"] = "nearness"
+    nearness: Changes[ModelLength] = Field(0.6, ge=0.05, le=1000, title="Seems near")
+    scale: Changes[Factor] = Field(40_000.0, ge=1, le=1e9, title="Model 1 to")
+    blades: Count = Field(0, ge=0, le=16, title="Blades")
+    roundness: Share = Field(0.5, ge=0, le=1)
+
+
+class Shutter(Effect):
+    """Motion blur: for how much of a frame's time the shutter is open, and how many moments of it are averaged, 0 to
+    take as many as the motion needs."""
+
+    angle: Changes[Angle] = Field(180.0, ge=0, le=360, title="Shutter angle")
+    samples: Count = Field(0, ge=0, le=64)
+
+
+class Finish(Part):
+    """What is made of the picture once the ground and the marks are there."""
+
+    lens: Lens = Field(default_factory=Lens)
+    shutter: Shutter = Field(default_factory=Shutter)
+
+    @property
+    def effects(self) -> list[Effect]:
+        """All of them."""
+        return [getattr(self, name) for name in type(self).model_fields]
+
+    def without(self, effects: Collection[str]) -> Finish:
+        """The same with some effects switched off."""
+        off = {name: getattr(self, name).model_copy(update={"on": False}) for name in EFFECTS if name in effects}
+        return self.model_copy(update=off) if off else self
+
+
+EFFECTS: dict[str, type[Effect]] = {name: field.annotation for name, field in Finish.model_fields.items()}  # type: ignore[misc]
+"""The effects of a film's finish by their names, in the order in which they come."""

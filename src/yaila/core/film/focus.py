@@ -1,0 +1,65 @@
+"""Where the lens is focused: from what the document says to a depth."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from yaila.core.camera import Aperture, View
+from yaila.core.film.choreography import Choreography
+from yaila.core.film.finish import AnyFocus, FocusBetween, FreeFocus, Lens, MarkFocus, PlaceFocus
+from yaila.core.film.marked import Label, Route
+from yaila.core.film.model import Film
+from yaila.core.film.running import running
+from yaila.core.ground.mercator import stretch_at
+from yaila.core.time import Time
+
+NEAREST = 1e-6
+"""A focus nearer than this, in distances to the target, or behind the camera, is taken to be here."""
+
+
+def focus_place(
+    film: Film, choreography: Choreography, focus: MarkFocus | PlaceFocus, time: Time
+) -> tuple[float, float, float]:
+    """East, north and height of what a focus is on at a moment."""
+    if isinstance(focus, PlaceFocus):
+        return focus.x, focus.y, focus.height
+    mark = film.mark(focus.mark)
+    timeline = choreography.timeline
+    if isinstance(mark, Route):
+        way = timeline.way(mark.id, time)
+        route = running(mark, time, timeline, mark)
+        head = route.draws.heads(way, mark.curve.length)[0][0]
+        x, y = mark.curve.along(np.array([head]))[0].tolist()
+        edges = [*mark.curve.knots[mark.stops].tolist(), *([mark.curve.length] if mark.closed else [])]
+        high = float(route.traveller.height_at(np.array([head]), edges)[0]) if route.traveller else 0.0
+        return x, y, high
+    now = running(mark, time, timeline, mark)
+    height = now.height if isinstance(now, Label) else 0.0
+    return *now.place, height
+
+
+def focus_depth(film: Film, choreography: Choreography, focus: AnyFocus, view: View, time: Time) -> float:
+    """How far the plane of focus is along the line of sight, in distances to the target; negative behind the camera.
+
+    While it goes over from one thing to another it goes evenly in 1 / distance, as blur does.
+    """
+    if isinstance(focus, FocusBetween):
+        start, end = (focus_depth(film, choreography, one, view, time) for one in (focus.start, focus.end))
+        start, end = max(start, NEAREST), max(end, NEAREST)
+        return 1 / ((1 - focus.share) / start + focus.share / end)
+    if isinstance(focus, FreeFocus):
+        return focus.distance / view.pose.distance
+    if isinstance(focus, MarkFocus | PlaceFocus):
+        x, y, height = focus_place(film, choreography, focus, time)
+        return view.depth(np.array([x, y]), height)
+    return 1.0
+
+
+def aperture_of(film: Film, choreography: Choreography, lens: Lens, view: View, time: Time) -> Aperture:
+    """The lens at work; ``lens`` with the values of the moment."""
+    target = lens.nearness * 1000
+    if lens.model == "scale":
+        stretch = stretch_at(view.pose.y) if film.ground.kind == "mercator" else 1.0
+        target = view.pose.distance / stretch * 1000 / lens.scale
+    depth = max(focus_depth(film, choreography, lens.focus, view, time), NEAREST)
+    return Aperture(view.pose.focal, lens.f_number, depth, target)

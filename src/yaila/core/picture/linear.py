@@ -1,0 +1,184 @@
+"""Linear light: pictures on their way through lens and shutter.
+
+Averages over the lens and over time are averages of light, not of encoded values. A pixel is one 64-bit number that
+holds red, green and blue in 21 bits each, of which 13 count up to white and three more above it, for what glows. So a
+sample is one load and one addition, and 32 of them add up before anything overflows.
+
+The functions here are compiled by Numba, release the interpreter lock, and know only arrays.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from yaila.core.colour import decoded, encoded
+from yaila.core.picture.compiled import Apart
+from yaila.core.picture.threads import in_threads
+
+WHITE = 8191
+"""What white counts, per channel."""
+
+MOST = 65535
+"""The brightest that a pixel holds, eight times white."""
+
+RUN = 32
+"""Samples that can be added up before the sums are taken out."""
+
+GREEN, BLUE = np.uint64(21), np.uint64(42)
+CHANNEL = np.uint64((1 << 21) - 1)
+
+Packed = NDArray[np.uint64]
+"""(height, width) uint64."""
+
+
+def _decoding() -> NDArray[np.float32]:
+    values = decoded(np.arange(256) / 255)
+    return np.asarray(values, np.float32)
+
+
+def _encoding() -> NDArray[np.float32]:
+    return np.asarray(encoded(np.arange(WHITE + 1) / WHITE) * 255, np.float32)
+
+
+DECODED = _decoding()
+"""Light 0..1 of encoded values 0..255 (IEC 61966-2-1)."""
+
+ENCODED = _encoding()
+"""Encoded values 0..255 of light 0..``WHITE``."""
+
+_BAYER = np.array(
+    [[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]],
+    np.float32,
+)
+THRESHOLDS = (_BAYER + np.float32(0.5)) / np.float32(16)
+"""Where in the frame a value between two is rounded up (ordered dither, B. Bayer, "An Optimum Method for Two-level
+Rendition of Continuous-tone Pictures", 1973): smooth light has no terraces."""
+
+
+@njit(cache=True, nogil=True, inline="always")
+def packed_of(red, green, blue):
+    """A pixel of three channels 0..``MOST``."""
+    return np.uint64(red) | (np.uint64(green) << GREEN) | (np.uint64(blue) << BLUE)
+
+
+COUNTS = np.round(DECODED * WHITE).astype(np.uint64)
+"""What encoded values count as light."""
+
+
+@njit(cache=True, nogil=True, pipeline_class=Apart)
+def add(n, source, sums):
+    """Add ``n`` pixels to sums."""
+    for i in range(n):
+        sums[i] += source[i]
+
+
+@njit(cache=True, nogil=True, pipeline_class=Apart)
+def take_out(n, run, red, green, blue):
+    """Add what ``n`` pixels have summed up to the sums of their channels, and begin anew."""
+    for i in range(n):
+        red[i] += np.float32(np.int32(run[i] & CHANNEL))
+        green[i] += np.float32(np.int32((run[i] >> GREEN) & CHANNEL))
+        blue[i] += np.float32(np.int32(run[i] >> BLUE))
+        run[i] = np.uint64(0)
+
+
+@njit(cache=True, nogil=True, pipeline_class=Apart)
+def put_mean(n, share, red, green, blue, out):
+    """Write the means of ``n`` pixels, of which ``share`` is one over how many were added up, and begin anew."""
+    half = np.float32(0.5)
+    for i in range(n):
+        r = np.uint64(np.uint32(np.int32(red[i] * share + half)))
+        g = np.uint64(np.uint32(np.int32(green[i] * share + half)))
+        b = np.uint64(np.uint32(np.int32(blue[i] * share + half)))
+        out[i] = r | (g << GREEN) | (b << BLUE)
+        red[i] = green[i] = blue[i] = np.float32(0)
+
+
+@njit(cache=True, nogil=True)
+def pack_rows(pixels, out, first, last, table):
+    """Rows of premultiplied pixels, (height, width, 4) uint8, into light; ``table`` holds what encoded values count."""
+    for y in range(first, last):
+        for x in range(pixels.shape[1]):
+            out[y, x] = packed_of(table[pixels[y, x, 0]], table[pixels[y, x, 1]], table[pixels[y, x, 2]])
+
+
+@njit(cache=True, nogil=True)
+def pack_clear_rows(pixels, out, alpha, first, last, decoded_values):
+    """As :func:`pack_rows`, of pixels that shine through: their light premultiplied, and how much they cover."""
+    for y in range(first, last):
+        for x in range(pixels.shape[1]):
+            cover = np.float32(pixels[y, x, 3]) / np.float32(255)
+            alpha[y, x] = np.uint64(np.int64(cover * np.float32(WHITE) + np.float32(0.5)))
+            made = np.uint64(0)
+            if cover > np.float32(0):
+                for c in range(3):
+                    value = min(np.int64(np.float32(pixels[y, x, c]) / cover + np.float32(0.5)), 255)
+                    light = np.int64(decoded_values[value] * cover * np.float32(WHITE) + np.float32(0.5))
+                    made |= np.uint64(light) << np.uint64(21 * c)
+            out[y, x] = made
+
+
+@njit(cache=True, nogil=True)
+def unpack_rows(light, out, first, last, table, thresholds, left, top):
+    """Rows of light into opaque pixels, (height, width, 4) uint8; ``left`` and ``top`` are where in the frame they
+    begin."""
+    for y in range(first, last):
+        for x in range(light.shape[1]):
+            threshold = thresholds[(y + top) & 3, (x + left) & 3]
+            value = light[y, x]
+            for c in range(3):
+                k = min((value >> np.uint64(21 * c)) & CHANNEL, np.uint64(WHITE))
+                out[y, x, c] = np.uint8(min(table[k] + threshold, np.float32(255)))
+            out[y, x, 3] = 255
+
+
+@njit(cache=True, nogil=True)
+def unpack_clear_rows(light, alpha, out, first, last, table, thresholds, left, top):
+    """As :func:`unpack_rows`, premultiplied, of what shines through."""
+    for y in range(first, last):
+        for x in range(light.shape[1]):
+            cover = min(np.float32(alpha[y, x] & CHANNEL) / np.float32(WHITE), np.float32(1))
+            out[y, x, 3] = np.uint8(cover * np.float32(255) + np.float32(0.5))
+            threshold = thresholds[(y + top) & 3, (x + left) & 3]
+            for c in range(3):
+                k = np.float32((light[y, x] >> np.uint64(21 * c)) & CHANNEL) / max(cover, np.float32(1e-4))
+                value = table[min(np.int64(k), np.int64(WHITE))] * cover
+                out[y, x, c] = min(np.uint8(min(value + threshold, np.float32(255))), out[y, x, 3])
+
+
+@dataclass(frozen=True)
+class Light:
+    """A picture in linear light: its colours, and, where it shines through, how much it covers, each packed."""
+
+    colours: Packed
+    covers: Packed | None = None
+
+    @staticmethod
+    def of(pixels: NDArray[np.uint8], clear: bool) -> Light:
+        """The light of premultiplied pixels, (height, width, 4) uint8; ``clear`` ones may shine through."""
+        height, width = pixels.shape[:2]
+        colours = np.empty((height, width), np.uint64)
+        if not clear:
+            in_threads(lambda a, b: pack_rows(pixels, colours, a, b, COUNTS), 0, height)
+            return Light(colours)
+        covers = np.empty((height, width), np.uint64)
+        in_threads(lambda a, b: pack_clear_rows(pixels, colours, covers, a, b, DECODED), 0, height)
+        return Light(colours, covers)
+
+    def each(self, change: Callable[[Packed], Packed]) -> Light:
+        """The same with both planes changed."""
+        return Light(change(self.colours), None if self.covers is None else change(self.covers))
+
+    def into(self, out: NDArray[np.uint8], left: int = 0, top: int = 0) -> None:
+        """Write it as pixels, (height, width, 4) uint8; ``left`` and ``top`` are where in the frame it begins."""
+        place = (ENCODED, THRESHOLDS, left, top)
+        colours, covers = self.colours, self.covers
+        if covers is None:
+            in_threads(lambda a, b: unpack_rows(colours, out, a, b, *place), 0, len(colours))
+        else:
+            in_threads(lambda a, b: unpack_clear_rows(colours, covers, out, a, b, *place), 0, len(colours))

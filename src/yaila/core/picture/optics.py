@@ -1,0 +1,256 @@
+"""Lens and shutter at work on a frame: how wide circles of confusion are in it, and where things are while the shutter
+is open."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yaila.core.camera import Aperture, Pose, View
+from yaila.core.film import Choreography, Film
+from yaila.core.film.finish import Finish
+from yaila.core.film.focus import aperture_of
+from yaila.core.picture import lens, shutter
+from yaila.core.picture.ground import Quality
+from yaila.core.picture.layers import STILL, Moments, Motion
+from yaila.core.picture.lens import Iris
+from yaila.core.picture.linear import Light
+from yaila.core.picture.stage import Piece
+from yaila.core.picture.threads import in_threads
+from yaila.core.time import Time
+
+MOST_MARGIN = 0.12
+"""How much is drawn beyond the frame for lens and shutter at most, in widths of the frame; beyond that, what is at its
+edge goes on."""
+
+LENS_PLACES = {Quality.DRAFT: 16, Quality.FINAL: 96}
+"""How many places of the lens a pixel is seen from at most."""
+
+MOMENTS = {Quality.DRAFT: Moments(0.5, 4, 12), Quality.FINAL: Moments(3.0, 8, 64)}
+"""Moments of an exposure."""
+
+SMOOTHED = 1.1
+"""Where moments are further apart than so many pixels, the picture is smoothed a little before they are averaged: so
+thin lines do not comb."""
+
+
+@dataclass(frozen=True)
+class Optics:
+    """What lens and shutter do to a frame.
+
+    Attributes:
+        view: the frame that was asked for.
+        aperture: the lens; none where all is sharp.
+        poses: the camera at moments of the exposure, from the first to the last; none where it does not move.
+        openings: how much of the frame's time before and after its moment the shutter is open, in frames, 0..0.5.
+        quality: how many samples are taken.
+    """
+
+    view: View
+    quality: Quality
+    aperture: Aperture | None = None
+    iris: Iris = Iris()  # noqa: RUF009 - frozen
+    poses: tuple[Pose, ...] = ()
+    opens: float = 0.0
+    closes: float = 0.0
+
+    @staticmethod
+    def of(
+        film: Film,
+        choreography: Choreography,
+        finish: Finish,
+        view: View,
+        time: Time,
+        quality: Quality,
+        own_camera: bool,
+    ) -> Optics:
+        """What the finish of a moment asks for; ``own_camera`` says whether the view is the film's own."""
+        made = Optics(view, quality)
+        if finish.lens.on:
+            aperture = aperture_of(film, choreography, finish.lens, view, time)
+            made = replace(made, aperture=aperture, iris=Iris(finish.lens.blades, finish.lens.roundness))
+        if finish.shutter.on and finish.shutter.angle > 0 and own_camera and choreography.frames:
+            made = made._exposed(choreography, finish.shutter.angle / 360, finish.shutter.samples, time)
+        return made
+
+    def _exposed(self, choreography: Choreography, open_for: float, samples: int, time: Time) -> Optics:
+        # Never beyond the cuts before and after it.
+        shot = choreography.shot(time)
+        first = max(time.frames - open_for / 2, shot.start.frames)
+        last = min(time.frames + open_for / 2, shot.end.frames - 1e-6)
+        made = replace(self, opens=time.frames - first, closes=last - time.frames)
+        ends = choreography.camera.at(np.array([first, last]))
+        motion = _longest(self.view, ends.pose(0), ends.pose(1))
+        if motion < STILL:
+            return made
+        count = samples or self.moments.of(motion)
+        track = choreography.camera.at(first + (np.arange(count) + 0.5) / count * (last - first))
+        return replace(made, poses=tuple(track.pose(k) for k in range(count)))
+
+    @property
+    def moments(self) -> Moments:
+        """How many moments a motion needs."""
+        return MOMENTS[self.quality]
+
+    @property
+    def idle(self) -> bool:
+        """Whether all of the ground is sharp."""
+        return self.aperture is None and not self.poses
+
+    @cached_property
+    def lens_margin(self) -> int:
+        """How far beyond what the shutter needs the lens looks, pixels."""
+        return self._margin(self._farthest_circle())
+
+    @cached_property
+    def shutter_margin(self) -> int:
+        """How far beyond the frame the shutter looks, pixels."""
+        if not self.poses:
+            return 0
+        return self._margin(max(_longest(self.view, self.view.pose, pose) for pose in (self.poses[0], self.poses[-1])))
+
+    @property
+    def margin(self) -> int:
+        """How much more than the frame is drawn of the ground on every side, pixels."""
+        return self.shutter_margin + self.lens_margin
+
+    def _margin(self, reach: float) -> int:
+        return math.ceil(min(reach, MOST_MARGIN * self.view.whole.width)) if reach else 0
+
+    def _farthest_circle(self) -> float:
+        if self.aperture is None:
+            return 0.0
+        base, across, down = self.radii(self.view)
+        width, height = self.view.size
+        corners = [base, base + across * width, base + down * height, base + across * width + down * height]
+        reach = max(abs(min(radius, self.hold)) for radius in corners)
+        return reach if reach >= lens.SHARP else 0.0
+
+    @property
+    def hold(self) -> float:
+        """The radius of what is infinitely far, pixels."""
+        assert self.aperture
+        return self.aperture.widest(self.view.whole.width)
+
+    def radii(self, view: View) -> tuple[float, float, float]:
+        """The signed radius of the ground's circles in a view: at its upper left corner, and what a pixel across and
+        down adds."""
+        assert self.aperture
+        nearness = view.ground_from_frame[2]
+        plane = self.hold * (np.array([0.0, 0.0, 1.0]) - self.aperture.focused / self.aperture.target * nearness)
+        return float(plane[2]), float(plane[0]), float(plane[1])
+
+    def through(self, light: Light, view: View) -> Light:
+        """The ground as it is seen through lens and shutter: light of a view that is wider by ``margin``, in, and of
+        the frame, out."""
+        if self.aperture and self.lens_margin:
+            light, view = self._blurred(light, view), view.wider(-self.lens_margin)
+        if self.poses:
+            light = self._averaged(light, view)
+        return light
+
+    def _blurred(self, light: Light, view: View) -> Light:
+        margin, radii = self.lens_margin, self.radii(view)
+        counts, places = lens.openings(LENS_PLACES[self.quality], self.iris)
+        farthest = max(self._farthest_circle(), 1.0)
+        apart = farthest * math.sqrt(math.pi / LENS_PLACES[self.quality])
+        ready = 1 + min(lens.MOST_STEPS, math.ceil(math.log2(max(apart / 1.2, 1.0)) + 1e-9))
+
+        def plane(source: NDArray[np.uint64]) -> NDArray[np.uint64]:
+            height, width = source.shape
+            steps = np.empty((ready, height, width), np.uint64)
+            steps[0] = source
+            for k in range(1, ready):
+                in_threads(partial(_smoothed, steps[k - 1], steps[k], 1 << (k - 1)), 0, height)
+            out = np.empty((height - 2 * margin, width - 2 * margin), np.uint64)
+            in_threads(
+                lambda a, b: lens.blur_rows(steps, ready, out, a, b, margin, margin, radii, self.hold, counts, places),
+                0,
+                out.shape[0],
+            )
+            return out
+
+        return light.each(plane)
+
+    def _averaged(self, light: Light, view: View) -> Light:
+        """``view`` is that of the light."""
+        margin = self.shutter_margin
+        maps = np.array([view.frame_from_ground @ view.posed(pose).ground_from_frame for pose in self.poses])
+        longest = _longest(self.view, self.poses[0], self.poses[-1])
+        piece = _piece(maps, view)
+
+        def plane(source: NDArray[np.uint64]) -> NDArray[np.uint64]:
+            if longest / len(maps) > SMOOTHED:
+                sharp, source = source, np.empty_like(source)
+                in_threads(partial(_smoothed, sharp, source, 1), 0, len(source))
+            out = np.empty((source.shape[0] - 2 * margin, source.shape[1] - 2 * margin), np.uint64)
+            in_threads(
+                lambda a, b: shutter.average_rows(source, out, a, b, margin, margin, maps, piece), 0, out.shape[0]
+            )
+            return out
+
+        return light.each(plane)
+
+    # What stands: layers of their own.
+
+    def circle(self, piece: Piece) -> float:
+        """The signed radius of the circle of what stands, pixels; of what stands in the frame none."""
+        if self.aperture is None or piece.depth <= 0:
+            return 0.0
+        return self.aperture.radius(piece.depth, self.view.whole.width)
+
+    def motion(self, piece: Piece) -> Motion:
+        """How a piece moves in the frame while the shutter is open."""
+        if piece.spot is None or not (self.opens or self.closes) or not (self.poses or any(piece.moves)):
+            return Motion()
+        first, last = (self.poses[0], self.poses[-1]) if self.poses else (self.view.pose, self.view.pose)
+        x, y, z = piece.spot
+        dx, dy, dz = piece.moves
+        spots = []
+        for pose, by in ((first, -self.opens), (self.view.pose, 0.0), (last, self.closes)):
+            place = np.array([[x + dx * by, y + dy * by]])
+            spots.append(self.view.posed(pose).project(place, z + dz * by)[0])
+        if min(spot[2] for spot in spots) <= 0:
+            return Motion()
+        begin, middle, end = spots
+        return Motion(
+            (float(middle[0]), float(middle[1])),
+            (float(begin[0] - middle[0]), float(begin[1] - middle[1])),
+            (float(end[0] - middle[0]), float(end[1] - middle[1])),
+            float(middle[2] / begin[2]),
+            float(middle[2] / end[2]),
+        )
+
+
+def _longest(view: View, first: Pose, last: Pose) -> float:
+    """The longest way that the ground goes in the frame from one pose to another, pixels."""
+    width, height = view.size
+    u, v = np.meshgrid(np.linspace(0, width, 5), np.linspace(0, height, 5))
+    places = np.column_stack([u.ravel(), v.ravel(), np.ones(u.size)])
+    through = places @ (view.posed(last).frame_from_ground @ view.posed(first).ground_from_frame).T
+    ahead = (through[:, 2] > 0.05) & ((places @ view.posed(first).ground_from_frame.T)[:, 2] > 0)
+    if not ahead.any():
+        return 0.0
+    moved = through[ahead, :2] / through[ahead, 2:] - places[ahead, :2]
+    return float(np.hypot(moved[:, 0], moved[:, 1]).max())
+
+
+def _piece(maps: NDArray[np.float64], view: View) -> int:
+    """Over how many pixels of a row motions are even, to a tenth of a pixel or two."""
+    width, height = view.size
+    places = np.array([[u, v, 1.0] for u in (0, width / 2, width) for v in (0, height / 2, height)])
+    most = 0.0
+    for one in (maps[0], maps[-1]):
+        here, beside = places @ one.T, (places + np.array([1.0, 0.0, 0.0])) @ one.T
+        if min(here[:, 2].min(), beside[:, 2].min()) > 0.05:
+            step = beside[:, :2] / beside[:, 2:] - here[:, :2] / here[:, 2:] - [1.0, 0.0]
+            most = max(most, float(np.abs(step).max()))
+    return int(np.clip(shutter.EVEN / max(most, 1e-9), 8, shutter.PIECE))
+
+
+def _smoothed(source: NDArray[np.uint64], out: NDArray[np.uint64], step: int, first: int, last: int) -> None:
+    lens.smooth_rows(source, out, first, last, step)

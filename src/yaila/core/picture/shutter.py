@@ -1,0 +1,77 @@
+"""What an open shutter makes of a picture: motion blur.
+
+What lies on the ground is at any other moment of the exposure the sharp picture of the middle moment under one
+homography: from the frame of that moment to the ground, and from there to the frame of the middle. So the picture is
+drawn once, with a margin, and averaged in linear light at as many moments as its longest motion needs.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from yaila.core.picture.linear import RUN, add, put_mean, take_out
+
+PIECE = 32
+"""The most pixels of a row over which a motion is worked out once."""
+
+EVEN = 0.5
+"""How much the motion may differ along a piece of a row that is moved as one, pixels."""
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def average_rows(source, out, first, last, left, top, maps, piece):
+    """Rows of the mean of a picture under homographies.
+
+    Args:
+        source: the picture of the middle moment, (height, width) uint64.
+        out: what is drawn, of which pixel (0, 0) lies over pixel (left, top) of the picture.
+        maps: from pixels of the picture at a moment to those of the middle, (n, 3, 3).
+        piece: pixels of a row whose motion is worked out once.
+    """
+    height, width = source.shape
+    moments = maps.shape[0]
+    run = np.zeros(PIECE, np.uint64)
+    red, green, blue = np.zeros(PIECE, np.float32), np.zeros(PIECE, np.float32), np.zeros(PIECE, np.float32)
+    for y in range(first, last):
+        for x in range(0, out.shape[1], piece):
+            end = min(piece, out.shape[1] - x)
+            held = 0
+            v = y + top + 0.5
+            for m in range(moments):
+                h = maps[m]
+                begin, finish = x + left + 0.5, x + left + end - 0.5
+                u0, v0, ok0 = _through(h, begin, v)
+                u1, v1, ok1 = _through(h, finish, v)
+                if not (ok0 and ok1):
+                    u0, v0, u1, v1 = begin, v, finish, v
+                step_u = (u1 - u0) / max(end - 1, 1)
+                step_v = (v1 - v0) / max(end - 1, 1)
+                low_u, high_u = min(u0, u1), max(u0, u1)
+                low_v, high_v = min(v0, v1), max(v0, v1)
+                inside = low_u >= 0.0 and high_u < width and low_v >= 0.0 and high_v < height
+                if inside and abs(u1 - u0 - (end - 1)) < EVEN and abs(v1 - v0) < EVEN:
+                    row = int(0.5 * (v0 + v1))
+                    begin_u = min(max(int(0.5 * (u0 + u1) - 0.5 * (end - 1)), 0), width - end)
+                    add(end, source[row, begin_u:], run)
+                elif inside:
+                    for i in range(end):
+                        run[i] += source[int(v0 + step_v * i), int(u0 + step_u * i)]
+                else:
+                    for i in range(end):
+                        row = min(max(int(v0 + step_v * i), 0), height - 1)
+                        run[i] += source[row, min(max(int(u0 + step_u * i), 0), width - 1)]
+                held += 1
+                if held == RUN or m == moments - 1:
+                    take_out(end, run, red, green, blue)
+                    held = 0
+            put_mean(end, np.float32(1.0 / moments), red, green, blue, out[y, x:])
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _through(h, u, v):
+    """A place through a homography, and whether it is before the camera there."""
+    w = h[2, 0] * u + h[2, 1] * v + h[2, 2]
+    if w < 1e-3:
+        return 0.0, 0.0, False
+    return (h[0, 0] * u + h[0, 1] * v + h[0, 2]) / w, (h[1, 0] * u + h[1, 1] * v + h[1, 2]) / w, True
