@@ -56,6 +56,7 @@ OFFSET = Quantity("offset", "ground")
 GROUND_LENGTH = Quantity("ground length", "ground", "sizes")
 TRUE_LENGTH = Quantity("true length", "ground", "sizes")
 HEIGHT = Quantity("height", "ground")
+GROUND_SPEED = Quantity("ground speed", "ground/s")
 BEARING = Quantity("bearing", "°", "turns")
 TURN = Quantity("bearing", "°", "turns", unless="turns")
 """A bearing, or, with the flag ``turns``, an angle from where the camera looks."""
@@ -70,6 +71,8 @@ TrueLength = Annotated[float, TRUE_LENGTH]
 """Metres on the Earth where the ground is georeferenced, ground units where it is plain."""
 Height = Annotated[float, HEIGHT]
 """Above the ground, ground units."""
+GroundSpeed = Annotated[float, GROUND_SPEED]
+"""Ground units a second."""
 Bearing = Annotated[float, BEARING]
 """Degrees clockwise from north."""
 
@@ -148,6 +151,10 @@ ModelLength = Annotated[float, MODEL_LENGTH]
 Count = Annotated[int, COUNT]
 Stops = Annotated[float, Quantity("exposure", "stops")]
 Kelvin = Annotated[float, Quantity("temperature", "K")]
+LightKelvin = Annotated[float, Quantity("colour temperature", "K", "sizes")]
+"""The colour temperature of a light."""
+Hour = Annotated[float, Quantity("hour of the day", "h")]
+TurnsAMinute = Annotated[float, Quantity("turning", "turns/min")]
 Number = Annotated[float, NUMBER]
 """A number of no kind that anything else depends on."""
 Colour = Annotated[str, COLOUR, Field(pattern=r"^#[0-9a-fA-F]{6}$")]

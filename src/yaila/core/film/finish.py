@@ -4,24 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from datetime import date
 from typing import TYPE_CHECKING, Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from yaila.core.film.part import Part
 from yaila.core.quantities import (
     FOCUS,
     Angle,
+    Bearing,
+    Colour,
     Count,
     East,
     Factor,
     FNumber,
     GroundLength,
     Height,
+    Hour,
+    LightKelvin,
     MarkRef,
     ModelLength,
     North,
     Share,
+    Stops,
 )
 from yaila.core.time import Changes, Course
 
@@ -122,9 +128,54 @@ class Shutter(Effect):
     samples: Count = Field(0, ge=0, le=64)
 
 
+class Sun(Effect):
+    """Where the light comes from: shadows fall away from it, and it colours what it shines on.
+
+    By ``hand``, from a bearing and a height; or by the ``hour`` of a day where the ground is georeferenced, as the sun
+    stands over the camera's target (``date``, and the hour by local mean time: noon is when it is about south).
+    ``tints`` is how much its ``warmth`` colours the ground.
+    """
+
+    by: Literal["hand", "hour"] = "hand"
+    azimuth: Changes[Bearing] = Field(315.0, ge=-360, le=720, title="Sun from")
+    height: Changes[Angle] = Field(50.0, ge=0, le=90, title="Sun’s height")
+    date: str = Field("2026-06-21", pattern=r"^\d{4}-\d{2}-\d{2}$")
+    hour: Changes[Hour] = Field(15.0, ge=0, le=24)
+    warmth: Changes[LightKelvin] = Field(5500.0, ge=1500, le=12000)
+    tints: Changes[Share] = Field(0.5, ge=0, le=1)
+
+    @field_validator("date")
+    @classmethod
+    def _there_is_such_a_day(cls, text: str) -> str:
+        date.fromisoformat(text)
+        return text
+
+
+class Dusk(Effect):
+    """Night falling over the ground: how dark it is, from day (0) to night (1), how many stops darker the night is, and
+    its colour. What burns at dusk burns by as much."""
+
+    share: Changes[Share] = Field(1.0, ge=0, le=1, title="Dusk")
+    dark: Changes[Stops] = Field(2.5, ge=0, le=8, title="Night darker by")
+    colour: Changes[Colour] = Field("#5f7fc0", title="Night’s colour")
+
+
+class Haze(Effect):
+    """Air between the camera and the ground. Up to ``clear`` times the distance to the target nothing of it is seen;
+    from there on, ``sees`` such distances further, what is behind it is there by a third still."""
+
+    clear: Changes[Factor] = Field(1.0, ge=0, le=100, title="Clear up to")
+    sees: Changes[Factor] = Field(3.0, ge=0.01, le=1000, title="Fades within")
+    most: Changes[Share] = Field(1.0, ge=0, le=1, title="At most")
+    colour: Changes[Colour] = "#c8d5dd"
+
+
 class Finish(Part):
     """What is made of the picture once the ground and the marks are there."""
 
+    sun: Sun = Field(default_factory=Sun)
+    dusk: Dusk = Field(default_factory=Dusk)
+    haze: Haze = Field(default_factory=Haze)
     lens: Lens = Field(default_factory=Lens)
     shutter: Shutter = Field(default_factory=Shutter)
 

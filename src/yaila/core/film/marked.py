@@ -14,7 +14,7 @@ from yaila.core.film.part import Part, new_id
 from yaila.core.ground import Point
 from yaila.core.ground.curve import Curve, smooth
 from yaila.core.ground.mercator import stretch_at
-from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke, Traveller
+from yaila.core.marks import Arrival, DeckLook, LampLook, Lettering, MarkerLook, RegionLook, Stroke, Traveller
 from yaila.core.marks.travellers import Drawing
 from yaila.core.quantities import (
     OFFSET,
@@ -33,6 +33,7 @@ from yaila.core.quantities import (
     GroundLength,
     Height,
     Id,
+    MarkRef,
     Name,
     North,
     Number,
@@ -455,6 +456,43 @@ def _round(x: float, y: float, radius: float) -> tuple[tuple[float, float], ...]
     return tuple((a, b) for a, b in places.tolist())
 
 
+class Lamp(TimedMark):
+    """A light at a height over a place of the ground; or one that goes along with a mark, ``hangs``, over what travels
+    along a route."""
+
+    kind: ClassVar[str] = "lamp"
+    ways: ClassVar[tuple[str, ...]] = ("cut", "fade", "grow")
+    name: Name = "Lamp"
+    x: East
+    y: North
+    height: Changes[Height] = Field(200.0, ge=0, le=1e7)
+    hangs: MarkRef | None = None
+    comes: Arrival = Field(default_factory=lambda: Arrival(how="fade", frames=25))
+    goes: Arrival = Field(default_factory=lambda: Arrival(how="fade", frames=25))
+    look: LampLook = Field(default_factory=LampLook)
+
+    @property
+    def place(self) -> tuple[float, float]:
+        """Where it is on the ground, if it does not hang on a mark."""
+        return self.x, self.y
+
+
+class Deck(TimedMark):
+    """A layer of cloud at a height over all of the ground."""
+
+    kind: ClassVar[str] = "deck"
+    name: Name = "Deck"
+    height: Changes[Height] = Field(30_000.0, gt=0, ge=1e-3, le=1e8)
+    comes: Arrival = Field(default_factory=lambda: Arrival(how="cut", frames=25))
+    goes: Arrival = Field(default_factory=lambda: Arrival(how="fade", frames=25))
+    look: DeckLook = Field(default_factory=DeckLook)
+
+    @property
+    def place(self) -> tuple[float, float]:
+        """It is everywhere: counted from the ground's origin."""
+        return 0.0, 0.0
+
+
 class _Style(Part):
     id: Id = Field(default_factory=new_id)
     name: Name = "Style"
@@ -488,6 +526,20 @@ class RegionStyle(_Style):
     look: RegionLook = Field(default_factory=RegionLook)
 
 
+class LampStyle(_Style):
+    """A shared look of lamps."""
+
+    kind: Literal["lamp"] = "lamp"
+    look: LampLook = Field(default_factory=LampLook)
+
+
+class DeckStyle(_Style):
+    """A shared look of decks."""
+
+    kind: Literal["deck"] = "deck"
+    look: DeckLook = Field(default_factory=DeckLook)
+
+
 @dataclass(frozen=True)
 class Kind:
     """A kind of mark: its model, its shared looks, and what its list is called in the film and in a scene."""
@@ -502,12 +554,16 @@ KINDS = {
     "route": Kind(Route, RouteStyle, "routes"),
     "marker": Kind(Marker, MarkerStyle, "markers"),
     "label": Kind(Label, LabelStyle, "labels"),
+    "lamp": Kind(Lamp, LampStyle, "lamps"),
+    "deck": Kind(Deck, DeckStyle, "decks"),
 }
 """The kinds of marks, in the order in which they are painted."""
 
-Style = Annotated[RouteStyle | MarkerStyle | LabelStyle | RegionStyle, Field(discriminator="kind")]
-AnyMark = Route | Marker | Label | Region
-Timed = Marker | Label | Region
+Style = Annotated[
+    RouteStyle | MarkerStyle | LabelStyle | RegionStyle | LampStyle | DeckStyle, Field(discriminator="kind")
+]
+AnyMark = Route | Marker | Label | Region | Lamp | Deck
+Timed = Marker | Label | Region | Lamp | Deck
 
 
 def style_of(mark: AnyMark, styles: list[Any]) -> Any:

@@ -19,7 +19,9 @@ from yaila.core.film.finish import Finish
 from yaila.core.film.marked import (
     KINDS,
     AnyMark,
+    Deck,
     Label,
+    Lamp,
     Marker,
     Region,
     Reveal,
@@ -327,6 +329,8 @@ class Film(Part):
     routes: list[Route] = Field(default_factory=list, max_length=200)
     markers: list[Marker] = Field(default_factory=list, max_length=2000)
     labels: list[Label] = Field(default_factory=list, max_length=2000)
+    lamps: list[Lamp] = Field(default_factory=list, max_length=200)
+    decks: list[Deck] = Field(default_factory=list, max_length=20)
     styles: list[Style] = Field(default_factory=list, max_length=200)
     vantages: list[Vantage] = Field(default_factory=list, max_length=500)
     opening: Opening | None = None
@@ -341,6 +345,7 @@ class Film(Part):
         corners = sum(len(ring) for region in self.regions for ring in region.rings)
         points = sum(len(route.points) for route in self.routes)
         parts = len(self.plates) + len(self.markers) + len(self.labels) + len(self.styles) + len(self.vantages)
+        parts += len(self.lamps) + len(self.decks)
         return 100_000 + 200 * corners + 3_000 * points + 10_000 * (parts + len(self.regions) + len(self.routes))
 
     @model_validator(mode="before")

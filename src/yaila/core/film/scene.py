@@ -8,19 +8,21 @@ from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
 
+from yaila.core.camera import Pose
 from yaila.core.film.choreography import Choreography
-from yaila.core.film.finish import Finish
-from yaila.core.film.marked import UNITS, Counter, Label, Marker, Region, Reveal, Route
+from yaila.core.film.finish import Finish, MarkFocus
+from yaila.core.film.focus import focus_place
+from yaila.core.film.marked import UNITS, Counter, Deck, Label, Lamp, Marker, Region, Reveal, Route
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.running import running
+from yaila.core.film.sunlight import Light, light_of
 from yaila.core.ground.geodesy import true_lengths
-from yaila.core.marks import Lettering, MarkerLook, RegionLook, RouteRun, Stroke
+from yaila.core.marks import DeckLook, LampLook, Lettering, MarkerLook, RegionLook, RouteRun, Stroke
 from yaila.core.stopping import go_on
 from yaila.core.time import Time, smoothstep
 
-M = TypeVar("M", Region, Marker, Label)
+M = TypeVar("M", Region, Marker, Label, Lamp, Deck)
 L = TypeVar("L")
 
 
@@ -76,21 +78,6 @@ class Present(Generic[M, L]):
 
 
 @dataclass(frozen=True)
-class Light:
-    """Where the light comes from: how far east and north a shadow falls for a height of 1.
-
-    By default from the north-west, 50 degrees up (common practice in hill shading, no source)."""
-
-    east: float = 0.59
-    north: float = -0.59
-
-    @property
-    def fall(self) -> NDArray[np.float64]:
-        """East and north, (2,)."""
-        return np.array([self.east, self.north])
-
-
-@dataclass(frozen=True)
 class Scene:
     """What is there at a moment: plates from the bottom of the stack up, and those that are uncovered in part, by their
     ids; marks in the order in which they are drawn, from the ground up; and the light."""
@@ -101,8 +88,10 @@ class Scene:
     routes: tuple[DrawnRoute, ...] = ()
     markers: tuple[Present[Marker, MarkerLook], ...] = ()
     labels: tuple[Present[Label, Lettering], ...] = ()
+    lamps: tuple[Present[Lamp, LampLook], ...] = ()
+    decks: tuple[Present[Deck, DeckLook], ...] = ()
     finish: Finish = field(default_factory=Finish)
-    light: Light = Light()
+    light: Light = Light()  # noqa: RUF009 - frozen
 
 
 def _aboard(route: Route, run: RouteRun, time: Time) -> float:
@@ -130,6 +119,8 @@ def scene_at(film: Film, choreography: Choreography, time: Time) -> Scene:
         found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, time) for mark in marks]
         return tuple(present for present in found if present)
 
+    finish = running(film.finish, time, timeline)
+    pose = choreography.pose(time) if choreography.frames else Pose(0, 0, 1)
     reveals = {plate.id: uncovered_at(film, choreography, plate.id, plate.reveal, time)
                for plate in film.plates if plate.reveal}  # fmt: skip
     return Scene(
@@ -139,7 +130,10 @@ def scene_at(film: Film, choreography: Choreography, time: Time) -> Scene:
         tuple(routes),
         there(film.markers),
         there(film.labels),
-        running(film.finish, time, timeline),
+        there(film.lamps),
+        there(film.decks),
+        finish,
+        light_of(finish.sun, (pose.x, pose.y), film.ground.kind == "mercator"),
     )
 
 
@@ -173,6 +167,9 @@ def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> P
     gone = mark.goes.state(left)
     route = film.route(mark.route) if isinstance(mark, Label) and mark.stands == "route" and mark.route else None
     now = running(mark, time, timeline, mark)
+    if isinstance(now, Lamp) and now.hangs:
+        x, y, height = focus_place(film, choreography, MarkFocus(mark=now.hangs), time)
+        now = now.model_copy(update={"x": x, "y": y, "height": height + now.height})
     if isinstance(now, Label) and now.counter:
         now = now.model_copy(update={"text": counted(film, choreography, now, now.counter, time)})
     return Present(

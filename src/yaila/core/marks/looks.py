@@ -8,15 +8,22 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.quantities import (
     AidSha,
+    Angle,
+    Bearing,
     Colour,
+    Count,
+    Factor,
     FamilyName,
     FrameLength,
     Frames,
     GroundLength,
+    GroundSpeed,
+    LightKelvin,
     MarkSize,
     Percent,
     PerSecond,
     Share,
+    TurnsAMinute,
 )
 from yaila.core.time import Changes, smoothstep
 
@@ -141,7 +148,52 @@ class RegionLook(_Look):
     rest_by: Changes[Share] = Field(0.7, ge=0, le=1, title="By")
 
 
-Look = Stroke | MarkerLook | Lettering | RegionLook
+class LampLook(_Look):
+    """A light over the ground: how bright it is below itself, beside the day (1); how far it reaches; ``warmth`` and
+    ``colour`` of its light; ``edge``, how softly it ends, 0..1.
+
+    ``beam`` narrows it to so many degrees about a direction, which may turn; ``flicker`` lets it waver by a share;
+    ``glow`` is how much of it hangs in the air, and is seen as light itself. One that burns at ``dusk`` is as bright as
+    it is dark.
+    """
+
+    bright: Changes[Factor] = Field(3.0, ge=0, le=50, title="Brightness")
+    reach: Changes[GroundLength] = Field(500.0, gt=0, ge=1e-3, le=1e8)
+    warmth: Changes[LightKelvin] = Field(2700.0, ge=1500, le=12000)
+    colour: Changes[Colour] = Field("#ffffff", title="Coloured")
+    edge: Changes[Share] = Field(1.0, ge=0, le=1, title="Soft edge")
+    beam: Changes[Angle] = Field(360.0, ge=1, le=360, title="Beam’s width")
+    points: Changes[Bearing] = Field(0.0, ge=-360, le=360, title="Points to")
+    turns: Changes[TurnsAMinute] = Field(0.0, ge=-600, le=600, title="Turns round")
+    flicker: Changes[Share] = Field(0.0, ge=0, le=1)
+    glow: Changes[Share] = Field(0.3, ge=0, le=1)
+    burns: Literal["dusk", "always"] = "dusk"
+
+
+class DeckLook(_Look):
+    """A layer of cloud: how much of the sky it covers, how large its clouds are, how softly they end, and how dense
+    they are; ``seed`` gives others. ``lies`` says whether it lies over what is below, or lightens it.
+
+    ``wind`` carries it along, ground units a second, towards a bearing; ``shadow`` is how dark its shadow on the ground
+    is. As the camera comes down, it thins out from ``parts`` times its height on, and is gone when the camera has come
+    to it; ``white`` is how much of the picture is cloud in that moment.
+    """
+
+    cover: Changes[Share] = Field(0.5, ge=0, le=1)
+    size: Changes[GroundLength] = Field(20_000.0, gt=0, ge=1e-3, le=1e8, title="Clouds’ size")
+    soft: Changes[Share] = Field(0.6, ge=0, le=1, title="Softness")
+    opacity: Changes[Share] = Field(0.9, ge=0, le=1)
+    colour: Changes[Colour] = "#ffffff"
+    lies: Literal["over", "light"] = Field("over", title="Lies")
+    wind: Changes[GroundSpeed] = Field(0.0, ge=0, le=1e7)
+    towards: Changes[Bearing] = Field(90.0, ge=-360, le=360, title="Wind towards")
+    shadow: Changes[Share] = Field(0.3, ge=0, le=1)
+    parts: Changes[Factor] = Field(3.0, ge=1.01, le=1000, title="Thins from")
+    white: Changes[Share] = Field(0.0, ge=0, le=1, title="White as one passes")
+    seed: Count = Field(1, ge=0, le=9999, title="Other clouds")
+
+
+Look = Stroke | MarkerLook | Lettering | RegionLook | LampLook | DeckLook
 
 
 class Arrival(_Look):

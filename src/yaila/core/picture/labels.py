@@ -19,7 +19,8 @@ from scipy.ndimage import gaussian_filter1d
 
 from yaila.core.camera import NEAR, View
 from yaila.core.film import Label
-from yaila.core.film.scene import Light, Present
+from yaila.core.film.scene import Present
+from yaila.core.film.sunlight import Light
 from yaila.core.ground.curve import Curve
 from yaila.core.marks import Lettering
 from yaila.core.picture.canvas import filled, line, softened, through

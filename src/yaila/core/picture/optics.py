@@ -195,6 +195,17 @@ class Optics:
 
         return light.each(plane)
 
+    def unsharp(self, nearness: NDArray[np.float64], view: View) -> NDArray[np.float64]:
+        """How wide what lens and shutter make of a point is, at places of a plane that are so near (1 / depth); ground
+        units."""
+        wide = np.zeros_like(nearness)
+        if self.aperture:
+            share = self.aperture.focused / self.aperture.target
+            wide = 2 * self.hold * np.abs(1 - share * np.maximum(nearness, 0))
+        if self.poses:
+            wide = wide + _longest(self.view, self.poses[0], self.poses[-1])
+        return wide / view.pixels_per_unit / np.maximum(nearness, 1e-9)
+
     # What stands: layers of their own.
 
     def circle(self, piece: Piece) -> float:

@@ -23,10 +23,12 @@ from yaila.core.film.finish import EFFECTS
 from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import markers, regions, room, routes
 from yaila.core.picture.canvas import bytes_of, painted
+from yaila.core.picture.decks import PresentDeck, Sky
 from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of
 from yaila.core.picture.kit import Kit
 from yaila.core.picture.layers import put_over, softened_layer
 from yaila.core.picture.lens import SHARP
+from yaila.core.picture.light import field_of, is_lit
 from yaila.core.picture.linear import Light
 from yaila.core.picture.optics import Optics
 from yaila.core.picture.stage import Easel, Piece, Stage
@@ -98,6 +100,28 @@ class Work:
     standing: list[Piece] = field(default_factory=list)
     unfinished: bool = False
 
+    light: Light | None = None
+    """The picture while it is in linear light: with the margin before the lens, without it after."""
+
+    @property
+    def seconds(self) -> float:
+        """The time of the film."""
+        return self.request.time.seconds(self.request.film.fps)
+
+    def in_light(self) -> Light:
+        """The frame in linear light."""
+        if self.light is None:
+            self.light = Light.of(self.framed(self.pixels), self.request.clear)
+        return self.light
+
+    def in_pixels(self) -> None:
+        """Bring the frame into pixels, if it is in linear light."""
+        if self.light is not None:
+            # What the ground was is kept: the same one serves while the camera rests.
+            self.pixels = self.pixels.copy()
+            self.light.into(self.framed(self.pixels), self.optics.view.left, self.optics.view.top)
+            self.light = None
+
     def framed(self, pixels: Pixels) -> Pixels:
         """The frame in pixels that have a margin."""
         margin = self.optics.margin
@@ -126,22 +150,53 @@ def marks_on_the_ground(work: Work) -> None:
         _paint(work, lying, ground)
 
 
+def light_and_air(work: Work) -> None:
+    """Dusk, lamps, shadows of clouds and haze on the ground."""
+    if is_lit(work.scene):
+        sky = Sky(work.scene, work.view, work.seconds)
+        lit = field_of(work.scene, work.view, work.seconds, sky.shade())
+        work.light = lit.on(Light.of(work.pixels, work.request.clear))
+
+
 def lens_and_shutter(work: Work) -> None:
     """The ground as it is seen through the lens while the shutter is open."""
     if not work.optics.idle:
-        light = work.optics.through(Light.of(work.pixels, work.request.clear), work.view)
-        seen = work.pixels.copy()
-        light.into(work.framed(seen), work.optics.view.left, work.optics.view.top)
-        work.pixels = seen
+        light = work.light or Light.of(work.pixels, work.request.clear)
+        work.light = work.optics.through(light, work.view)
 
 
 def what_stands(work: Work) -> None:
-    """Travellers, signs, names: what stands on the ground, floats over it or stands in the frame, from far to near,
-    each with its own blur."""
-    ground, optics, margin = work.pixels, work.optics, work.optics.margin
+    """Travellers, signs, names, and decks of cloud: what stands on the ground, floats over it or stands in the frame,
+    from far to near, each with its own blur."""
+    ground, sky = work.pixels, Sky(work.scene, work.optics.view, work.seconds)
+    decks = sorted(work.scene.decks, key=lambda deck: deck.mark.height)
+    for deck in decks:
+        if not sky.below(deck):
+            work.light = sky.over(work.in_light(), deck, work.optics, work.scene.finish)
+    below = [deck for deck in decks if sky.below(deck)]
+    for storey in range(len(below) + 1):
+        # What stands in the frame is before all else.
+        there = [piece for piece in work.standing if _storey(piece, below) == storey]
+        if there:
+            work.in_pixels()
+            _stand(work, sorted(there, key=lambda piece: -piece.depth), ground)
+        if storey < len(below) and not work.unfinished:
+            work.light = sky.over(work.in_light(), below[storey], work.optics, work.scene.finish)
+    work.in_pixels()
+    work.pixels = np.ascontiguousarray(work.framed(work.pixels))
+
+
+def _storey(piece: Piece, decks: list[PresentDeck]) -> int:
+    """Over how many of the decks a piece stands."""
+    if piece.spot is None:
+        return len(decks)
+    return sum(deck.mark.height <= piece.spot[2] for deck in decks)
+
+
+def _stand(work: Work, pieces: list[Piece], ground: Pixels) -> None:
+    optics, margin = work.optics, work.optics.margin
     plain: list[Piece] = []
-    # What stands in the frame is before all else.
-    for piece in sorted(work.standing, key=lambda piece: -piece.depth):
+    for piece in pieces:
         radius, motion = optics.circle(piece), optics.motion(piece)
         if abs(radius) < SHARP and not motion.seen(REACH):
             plain.append(piece)
@@ -157,7 +212,6 @@ def what_stands(work: Work) -> None:
         if made := softened_layer(layer, radius, inside, optics.iris, optics.moments):
             put_over(work.pixels, *made)
     _paint(work, plain, ground)
-    work.pixels = np.ascontiguousarray(work.framed(work.pixels))
 
 
 REACH = 100.0
@@ -183,7 +237,7 @@ PAINTERS: dict[str, Callable[[Any, Stage], list[Piece]]] = {
 }
 """What gives the pieces of each kind of mark, in the order in which they are painted; named as in ``Scene``."""
 
-PASSES: tuple[Callable[[Work], None], ...] = (plates, marks_on_the_ground, lens_and_shutter, what_stands)
+PASSES: tuple[Callable[[Work], None], ...] = (plates, marks_on_the_ground, light_and_air, lens_and_shutter, what_stands)
 
 
 def _stage(work: Work) -> Stage:

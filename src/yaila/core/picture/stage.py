@@ -10,7 +10,7 @@ import skia
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
-from yaila.core.film.scene import Light
+from yaila.core.film.sunlight import Light
 from yaila.core.picture.kit import Kit
 
 

@@ -17,7 +17,7 @@ from yaila.core.film.focus import focus_depth
 from yaila.core.film.model import Film
 from yaila.core.film.part import new_id
 from yaila.core.film.running import running
-from yaila.core.time import Course, Time
+from yaila.core.time import Course, Time, VantageMoment
 
 ON_SKY = "There is no ground there to focus on: it is above the horizon. Click below it."
 
@@ -98,10 +98,9 @@ class FocusAtVantage(FilmAct):
         course = film.finish.lens.focus
         assert isinstance(course, Course)
         timeline = choreograph(film).timeline
+        arrival = VantageMoment(vantage=self.vantage)
         stops = [
-            stop.model_copy(update={"at": {"on": "vantage", "vantage": self.vantage, "edge": "arrives", "offset": 0.0}})
-            if timeline.time(stop.at) == Time(start)
-            else stop
+            stop.model_copy(update={"at": arrival}) if timeline.time(stop.at) == Time(start) else stop
             for stop in course.stops
         ]
         film = film.model_copy(deep=True)

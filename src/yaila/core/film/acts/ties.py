@@ -12,7 +12,7 @@ from yaila.core.film.choreography import choreograph
 from yaila.core.film.finish import MarkFocus, PlaceFocus
 from yaila.core.film.fitting import ground_of
 from yaila.core.film.focus import focus_place
-from yaila.core.film.marked import Counter, Label, Mark, Reveal
+from yaila.core.film.marked import Counter, Label, Lamp, Mark, Reveal
 from yaila.core.film.model import Film, Fit, Passage, Tie
 from yaila.core.film.running import resting
 from yaila.core.film.scene import length_in
@@ -100,7 +100,17 @@ def without_names(film: Film, keys: set[str]) -> Film:
         x, y, height = focus_place(film, choreography, one, Time(choreography.frames))
         return PlaceFocus(x=x, y=y, height=height)
 
+    def lamp(one: Lamp) -> Lamp:
+        if one.hangs not in keys:
+            return one
+        choreography = choreograph(film)
+        x, y, height = focus_place(film, choreography, MarkFocus(mark=one.hangs), Time(choreography.frames))
+        raised = resting(one).height + height
+        return one.model_copy(update={"x": x, "y": y, "hangs": None, **({"height": raised} if height else {})})
+
     def mark(one: Any, owners: Owners) -> Any:
+        if isinstance(one, Lamp):
+            one = lamp(one)
         if one.style not in keys:
             return label(one, owners) if isinstance(one, Label) else one
         one = one.model_copy(update={"look": film.look_of(one), "style": None, "own": ()})

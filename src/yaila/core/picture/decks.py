@@ -1,0 +1,275 @@
+"""Decks of cloud: layers of generated cloud at a height, seen from above or from below.
+
+What a cloud is made of is gradient noise (K. Perlin, "Improving Noise", SIGGRAPH 2002) in octaves, of which none is
+drawn that is finer than a pixel, than the circle of confusion there, or than the way it goes while the shutter is open:
+so a deck is never sharper than it may be, and costs no samples for that.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from statistics import NormalDist
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from yaila.core.camera import View
+from yaila.core.film.finish import Finish
+from yaila.core.film.marked import Deck
+from yaila.core.film.scene import Present, Scene
+from yaila.core.marks import DeckLook
+from yaila.core.picture.ground import Quality
+from yaila.core.picture.light import GRID, Places, dusk_of, linear_of
+from yaila.core.picture.linear import CHANNEL, MOST, WHITE, Light
+from yaila.core.picture.optics import Optics
+from yaila.core.picture.threads import in_threads
+from yaila.core.time import smoothstep
+
+PresentDeck = Present[Deck, DeckLook]
+
+OCTAVES = 8
+"""The most octaves of a cloud: its finest part is 128 times smaller than itself."""
+
+GAIN = 0.55
+"""How strong an octave is beside the one that is twice as large."""
+
+FINE = {Quality.DRAFT: 4, Quality.FINAL: 2}
+"""Pixels from one place to the next at which cloud is worked out; in between it runs evenly."""
+
+SPREAD = 0.42
+"""How far noise strays from its mean (its standard deviation, measured over 250,000 places)."""
+
+MELTED = 5.0
+"""Over how many pixels light and shade of a cloud melt."""
+
+RELIEF = 0.16
+"""How much brighter a cloud is on the side that the light comes from."""
+
+THICK = 0.12
+"""The share of its height over which a camera passes through a deck."""
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _hash(x, y, seed):
+    h = (
+        np.uint32(x) * np.uint32(0x8DA6B343)
+        + np.uint32(y) * np.uint32(0xD8163841)
+        + np.uint32(seed) * np.uint32(0xCB1AB31F)
+    )
+    h = (h ^ (h >> np.uint32(15))) * np.uint32(0x2C1B3C6D)
+    h = (h ^ (h >> np.uint32(12))) * np.uint32(0x297A2D39)
+    return h ^ (h >> np.uint32(15))
+
+
+_ANGLES = (np.arange(16) + 0.5) * (2 * math.pi / 16)
+_SLOPES = np.ascontiguousarray(np.stack([np.cos(_ANGLES), np.sin(_ANGLES)], axis=1) * math.sqrt(2)).astype(np.float32)
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _slope(x, y, seed, u, v):
+    """The gradient of a place of the lattice, one of sixteen, times the way from it."""
+    k = np.int64(_hash(x, y, seed) & np.uint32(15))
+    return _SLOPES[k, 0] * u + _SLOPES[k, 1] * v
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _noise(x, y, seed):
+    """Gradient noise, about -1 to 1, features about 1 apart."""
+    fx, fy = math.floor(x), math.floor(y)
+    ix, iy = np.int32(fx), np.int32(fy)
+    u, v, one = np.float32(x - fx), np.float32(y - fy), np.float32(1)
+    su = u * u * u * (u * (u * np.float32(6) - np.float32(15)) + np.float32(10))
+    sv = v * v * v * (v * (v * np.float32(6) - np.float32(15)) + np.float32(10))
+    low = _slope(ix, iy, seed, u, v)
+    low += su * (_slope(ix + 1, iy, seed, u - one, v) - low)
+    high = _slope(ix, iy + 1, seed, u, v - one)
+    high += su * (_slope(ix + 1, iy + 1, seed, u - one, v - one) - high)
+    return low + sv * (high - low)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def cloud_rows(out, first, last, x, y, nearness, finest, size, seed):
+    """Noise about 0 at places x, y (rows, columns), of which those are not seen whose ``nearness`` is 0; octaves down
+    to ``finest`` (rows, columns), in the units of the places."""
+    for r in range(first, last):
+        for c in range(out.shape[1]):
+            if nearness[r, c] <= 1e-9:
+                out[r, c] = np.float32(-9.0)
+                continue
+            px, py = x[r, c] / size, y[r, c] / size
+            least = finest[r, c] / size
+            # Large banks decide where clouds are, octaves what they look like.
+            total = 0.7 * _noise(px * 0.31 + 7.3, py * 0.31 - 2.9, seed + 101)
+            strength, wave = 1.0, 1.0
+            for k in range(OCTAVES):
+                # An octave goes as it comes to be as fine as may be.
+                seen = min(max(wave / (2.0 * least) - 1.0, 0.0), 1.0) if least > 0 else 1.0
+                if seen <= 0.0:
+                    break
+                total += seen * strength * _noise(px / wave + 13.7 * k, py / wave - 5.1 * k, seed + k)
+                strength *= GAIN
+                wave *= 0.5
+            out[r, c] = np.float32(total)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def laid_rows(colours, covers, out, covered, first, last, density, bright, grid, colour, lightens):
+    """Rows of light with cloud over them: how dense it is and how ``bright`` beside its ``colour``, on a grid of so
+    many pixels."""
+    width = colours.shape[1]
+    clear = covers.shape[0] > 0
+    one, white, most = np.float32(1), np.float32(WHITE), np.float32(MOST)
+    for y in range(first, last):
+        gy = y // grid
+        fy = np.float32(y - gy * grid + 0.5) / np.float32(grid)
+        for x in range(width):
+            gx = x // grid
+            fx = np.float32(x - gx * grid + 0.5) / np.float32(grid)
+            upper = density[gy, gx] * (one - fx) + density[gy, gx + 1] * fx
+            lower = density[gy + 1, gx] * (one - fx) + density[gy + 1, gx + 1] * fx
+            dense = upper * (one - fy) + lower * fy
+            value = colours[y, x]
+            if dense < np.float32(0.0005):
+                out[y, x] = value
+                if clear:
+                    covered[y, x] = covers[y, x]
+                continue
+            made = np.uint64(0)
+            upper = bright[gy, gx] * (one - fx) + bright[gy, gx + 1] * fx
+            lower = bright[gy + 1, gx] * (one - fx) + bright[gy + 1, gx + 1] * fx
+            shine = upper * (one - fy) + lower * fy
+            for k in range(3):
+                old = np.float32((value >> np.uint64(21 * k)) & CHANNEL)
+                fresh = old + dense * (colour[k] * shine * white - old)
+                if lightens:
+                    fresh = old + dense * colour[k] * shine * max(white - old, np.float32(0))
+                made |= np.uint64(np.int64(min(max(fresh + np.float32(0.5), np.float32(0)), most))) << np.uint64(21 * k)
+            out[y, x] = made
+            if clear:
+                cover = np.float32(covers[y, x] & CHANNEL)
+                covered[y, x] = np.uint64(np.int64(cover + dense * (white - cover) + np.float32(0.5)))
+
+
+@dataclass(frozen=True)
+class Sky:
+    """The decks of a scene as a view sees them at a time of the film."""
+
+    scene: Scene
+    view: View
+    seconds: float
+
+    def _drift(self, look: DeckLook) -> tuple[float, float]:
+        """How far the wind has carried a deck, east and north."""
+        turn = math.radians(look.towards)
+        way = look.wind * self.seconds
+        return math.sin(turn) * way, math.cos(turn) * way
+
+    def _noise(self, deck: PresentDeck, places: Places, finest: NDArray[np.float64]) -> NDArray[np.float32]:
+        look, pose = deck.look, self.view.pose
+        east, north = self._drift(look)
+        out = np.empty(places.x.shape, np.float32)
+        x, y = places.x + (pose.x - east), places.y + (pose.y - north)
+        settings = (look.size, look.seed * 1013)
+        in_threads(lambda a, b: cloud_rows(out, a, b, x, y, places.nearness, finest, *settings), 0, len(out))
+        return out
+
+    def shade(self) -> NDArray[np.float64] | None:
+        """How much light clouds let through to the ground, 0..1, on the grid of light; none where they cast nothing."""
+        decks = [deck for deck in self.scene.decks if deck.look.shadow > 0 and deck.opacity > 0]
+        if not decks:
+            return None
+        places = Places.of(self.view)
+        left = np.ones(places.x.shape)
+        wide = _pixel(places, self.view, GRID)
+        for deck in decks:
+            # What lies in the shadow of a cloud is where the light falls to from it.
+            east, north = self.scene.light.fall * -deck.mark.height
+            shifted = Places(places.x + east, places.y + north, places.nearness)
+            # It is softer than the cloud itself.
+            dense = density_of(self._noise(deck, shifted, np.maximum(wide, deck.look.size / 12)), deck.look)
+            left *= 1 - dense * deck.look.shadow * deck.look.opacity * deck.opacity
+        return left
+
+    def below(self, deck: PresentDeck) -> bool:
+        """Whether a deck is below the camera."""
+        return deck.mark.height < self.view.pose.eye()[2]
+
+    def over(self, light: Light, deck: PresentDeck, optics: Optics, finish: Finish) -> Light:
+        """Light with a deck before it."""
+        look, eye = deck.look, self.view.pose.eye()[2]
+        height = deck.mark.height
+        grid = FINE[optics.quality]
+        places = Places.of(self.view, height, grid)
+        through = abs(eye / height - 1)
+        # It parts before the camera: the nearer one comes, the less of it is left.
+        near = float(smoothstep(min(max((eye / height - 1) / (look.parts - 1), 0.0), 1.0))) if eye > height else 1.0
+        strength = look.opacity * deck.opacity * near
+        veil = look.white * deck.opacity * math.exp(-((through / THICK) ** 2))
+        if strength < 0.002 and veil < 0.002:
+            return light
+        finest = np.maximum(_pixel(places, self.view, grid), optics.unsharp(places.nearness, self.view))
+        noise = self._noise(deck, places, finest)
+        density = density_of(noise, look) * np.float32(strength)
+        bright = self._bright(noise, places, look, grid)
+        # Towards the horizon clouds stand so close that they are one.
+        far = np.exp(-np.maximum(1 / np.maximum(places.nearness, 1e-9) - 8, 0) / 12)
+        density *= far.astype(np.float32)
+        density = np.float32(1) - (np.float32(1) - density) * np.float32(1 - veil)
+        colour = _lit(linear_of(look.colour), finish)
+        out = np.empty_like(light.colours)
+        covers = light.covers if light.covers is not None else np.zeros((0, 0), np.uint64)
+        covered = np.empty_like(covers)
+        in_threads(
+            lambda a, b: laid_rows(
+                light.colours, covers, out, covered, a, b, density, bright, grid, colour, look.lies == "light"
+            ),
+            0,
+            len(light.colours),
+        )
+        return Light(out, None if light.covers is None else covered)
+
+    def _bright(self, noise: NDArray[np.float32], places: Places, look: DeckLook, grid: int) -> NDArray[np.float32]:
+        """How bright a cloud is: what rises towards the light is lit, what falls away from it is in shade."""
+        east, north = -self.scene.light.fall / max(float(np.hypot(*self.scene.light.fall)), 1e-9)
+        along = places.x * east + places.y * north
+        # The finest parts are too thin to have a side in shade.
+        noise = np.asarray(cv2.GaussianBlur(np.maximum(noise, -3), (0, 0), MELTED / grid), np.float32)
+        rises = np.zeros_like(noise)
+        for axis in (0, 1):
+            step = np.nan_to_num(np.gradient(along, axis=axis) / look.size).astype(np.float32)
+            # By as much as the way along this axis goes towards the light.
+            rises += np.gradient(noise, axis=axis) * np.sign(step) * (np.abs(step) > 0)
+        reach = np.nan_to_num(np.hypot(np.gradient(places.x, axis=1), np.gradient(places.y, axis=1)), nan=1e9)
+        rises *= (look.size / 4 / np.maximum(reach, 1e-9)).astype(np.float32)
+        return np.asarray(1 - RELIEF + RELIEF * np.tanh(-rises * 0.6), np.float32)
+
+
+def density_of(noise: NDArray[np.float32], look: DeckLook) -> NDArray[np.float32]:
+    """How dense cloud is, 0..1: as much of it is half dense or more as the deck covers (noise is spread about as
+    normally as sums of octaves are)."""
+    cover = min(max(look.cover, 0.001), 0.999)
+    middle = SPREAD * NormalDist().inv_cdf(1 - cover)
+    half = 0.04 + 0.36 * look.soft
+    share = np.clip((noise - middle) / (2 * half) + 0.5, 0, 1)
+    if look.cover <= 0:
+        share = np.zeros_like(noise)
+    return np.asarray(smoothstep(share), np.float32)
+
+
+def _lit(colour: NDArray[np.float32], finish: Finish) -> NDArray[np.float32]:
+    """A cloud's colour in the light that there is."""
+    dusk = dusk_of(finish)
+    if not dusk:
+        return colour
+    night = linear_of(finish.dusk.colour) * np.float32(2.0**-finish.dusk.dark)
+    return np.asarray(colour * np.maximum(night, 1e-4) ** np.float32(dusk), np.float32)
+
+
+def _pixel(places: Places, view: View, grid: int) -> NDArray[np.float64]:
+    """How wide a place of a grid is on its plane, ground units: the longer side, where it is seen aslant."""
+    straight = grid / view.pixels_per_unit / np.maximum(places.nearness, 1e-9)
+    tilt = np.gradient(places.y, axis=0) ** 2 + np.gradient(places.x, axis=0) ** 2
+    return np.where(np.isfinite(tilt), np.maximum(straight, np.sqrt(tilt)), straight)

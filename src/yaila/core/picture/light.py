@@ -1,0 +1,268 @@
+"""Light on the ground and air before it: dusk, the sun's colour, lamps, clouds' shadows, haze.
+
+For each place of the frame light makes of what the ground shows a multiple, and adds something: all of that changes
+smoothly, so it is worked out on a grid and laid over the picture in between, in linear light.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from yaila.core.camera import View
+from yaila.core.colour import decoded
+from yaila.core.film.finish import Finish
+from yaila.core.film.marked import Lamp
+from yaila.core.film.scene import Present, Scene
+from yaila.core.marks import LampLook
+from yaila.core.picture.canvas import bytes_of
+from yaila.core.picture.linear import CHANNEL, MOST, WHITE, Light
+from yaila.core.picture.threads import in_threads
+from yaila.core.time import smoothstep
+
+GRID = 4
+"""Pixels from one place of the grid to the next."""
+
+WAVERS = 9.0
+"""How often in a second a light that flickers wavers, about."""
+
+Floats = NDArray[np.float32]
+PresentLamp = Present[Lamp, LampLook]
+
+
+@dataclass(frozen=True)
+class Field:
+    """What light does over a frame: ``times`` what is there, and ``plus``, each (rows, columns, 3) of linear light on a
+    grid of which place (0, 0) lies on the frame's upper left corner."""
+
+    times: Floats
+    plus: Floats
+
+    def on(self, light: Light) -> Light:
+        """Light through it. What shines through is lit by as much as it covers."""
+        height = len(light.colours)
+        out = np.empty_like(light.colours)
+        covers = light.covers if light.covers is not None else np.zeros((0, 0), np.uint64)
+        in_threads(lambda a, b: lit_rows(light.colours, covers, out, a, b, self.times, self.plus), 0, height)
+        return Light(out, light.covers)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def lit_rows(colours, covers, out, first, last, times, plus):
+    """Rows of light through a field."""
+    width = colours.shape[1]
+    clear = covers.shape[0] > 0
+    white, most = np.float32(WHITE), np.float32(MOST)
+    for y in range(first, last):
+        gy = y // GRID
+        fy = np.float32(y - gy * GRID + 0.5) / np.float32(GRID)
+        for gx in range((width + GRID - 1) // GRID):
+            for i in range(min(GRID, width - gx * GRID)):
+                x = gx * GRID + i
+                fx = np.float32(i + 0.5) / np.float32(GRID)
+                a, b = (np.float32(1) - fx) * (np.float32(1) - fy), fx * (np.float32(1) - fy)
+                c, d = (np.float32(1) - fx) * fy, fx * fy
+                cover = white
+                if clear:
+                    cover = np.float32(covers[y, x] & CHANNEL)
+                value = colours[y, x]
+                made = np.uint64(0)
+                for k in range(3):
+                    by = (
+                        a * times[gy, gx, k]
+                        + b * times[gy, gx + 1, k]
+                        + c * times[gy + 1, gx, k]
+                        + d * times[gy + 1, gx + 1, k]
+                    )
+                    more = (
+                        a * plus[gy, gx, k]
+                        + b * plus[gy, gx + 1, k]
+                        + c * plus[gy + 1, gx, k]
+                        + d * plus[gy + 1, gx + 1, k]
+                    )
+                    old = np.float32((value >> np.uint64(21 * k)) & CHANNEL)
+                    fresh = min(max(old * by + more * cover + np.float32(0.5), np.float32(0)), most)
+                    made |= np.uint64(np.int64(fresh)) << np.uint64(21 * k)
+                out[y, x] = made
+
+
+def linear_of(colour: str) -> Floats:
+    """Linear red, green and blue, 0..1, of ``#rrggbb``."""
+    return np.asarray(decoded(np.array(bytes_of(colour)) / 255), np.float32)
+
+
+def warmth_of(kelvin: float) -> Floats:
+    """Linear red, green and blue of a black body of a temperature, the brightest of them 1.
+
+    The place in the chromaticity diagram by Kim et al., US patent 7,024,034 (a cubic spline of the Planckian locus,
+    1,667 to 25,000 K), to linear sRGB (IEC 61966-2-1).
+    """
+    t = min(max(kelvin, 1667.0), 25000.0)
+    if t <= 4000:
+        x = -0.2661239e9 / t**3 - 0.2343589e6 / t**2 + 0.8776956e3 / t + 0.179910
+    else:
+        x = -3.0258469e9 / t**3 + 2.1070379e6 / t**2 + 0.2226347e3 / t + 0.240390
+    if t <= 2222:
+        y = -1.1063814 * x**3 - 1.34811020 * x**2 + 2.18555832 * x - 0.20219683
+    elif t <= 4000:
+        y = -0.9549476 * x**3 - 1.37418593 * x**2 + 2.09137015 * x - 0.16748867
+    else:
+        y = 3.0817580 * x**3 - 5.87338670 * x**2 + 3.75112997 * x - 0.37001483
+    matrix = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
+    rgb = np.clip(matrix @ np.array([x / y, 1.0, (1 - x - y) / y]), 0.0, None)
+    return np.asarray(rgb / rgb.max(), np.float32)
+
+
+@dataclass(frozen=True)
+class Places:
+    """Where the places of a grid are: on the ground, counted from the target, and how near: 1 / depth, 0 and below over
+    the horizon."""
+
+    x: NDArray[np.float64]
+    y: NDArray[np.float64]
+    nearness: NDArray[np.float64]
+
+    @staticmethod
+    def of(view: View, height: float = 0.0, grid: int = GRID) -> Places:
+        """The places of a view's grid on a plane at a height."""
+        width, rows = (-(-side // grid) + 1 for side in view.size)
+        u, v = np.meshgrid(np.arange(width) * float(grid), np.arange(rows) * float(grid))
+        inverse = np.linalg.inv(view.plane(height))
+        x, y, q = (inverse @ np.stack([u.ravel(), v.ravel(), np.ones(u.size)])).reshape(3, rows, width)
+        seen = np.where(q > 1e-9, q, np.nan)
+        return Places(x / seen, y / seen, q)
+
+
+def dusk_of(finish: Finish) -> float:
+    """How dark it is, 0..1."""
+    return finish.dusk.share if finish.dusk.on else 0.0
+
+
+def is_lit(scene: Scene) -> bool:
+    """Whether light changes anything."""
+    finish = scene.finish
+    tinted = finish.sun.on and finish.sun.tints > 0
+    shaded = any(deck.look.shadow > 0 for deck in scene.decks)
+    return bool(tinted or shaded or finish.dusk.on or finish.haze.on or scene.lamps)
+
+
+def field_of(scene: Scene, view: View, seconds: float, shade: NDArray[np.float64] | None = None) -> Field:
+    """What light does over a view at a time of the film; ``shade``: how much of it clouds let through, on the grid."""
+    finish, places = scene.finish, Places.of(view)
+    shape = (*places.x.shape, 3)
+    times, plus = np.ones(shape, np.float32), np.zeros(shape, np.float32)
+    dusk = dusk_of(finish)
+    if shade is not None:
+        times *= shade[..., None].astype(np.float32)
+    if finish.sun.on:
+        warm = warmth_of(finish.sun.warmth) / warmth_of(6504)
+        # No brighter and no darker by it: as bright as it was, in the weights of ITU-R BT.709.
+        warm /= float(warm @ np.array([0.2126, 0.7152, 0.0722]))
+        times *= (1 + finish.sun.tints * (warm - 1)).astype(np.float32)
+    if dusk > 0:
+        tint = linear_of(finish.dusk.colour)
+        night = tint / float(tint @ np.array([0.2126, 0.7152, 0.0722])) * 2.0**-finish.dusk.dark
+        times *= np.maximum(night, 1e-4) ** np.float32(dusk)
+    for lamp in scene.lamps:
+        _lit_by(lamp, view, places, dusk, seconds, times, plus)
+    if finish.haze.on:
+        _hazed(finish, places, times, plus)
+    return Field(times, plus)
+
+
+def _hazed(finish: Finish, places: Places, times: Floats, plus: Floats) -> None:
+    haze, night = finish.haze, linear_of(finish.dusk.colour) * 2.0**-finish.dusk.dark
+    with np.errstate(divide="ignore"):
+        depth = np.where(places.nearness > 1e-9, 1 / np.maximum(places.nearness, 1e-9), np.inf)
+    left = np.exp(-np.maximum(depth - haze.clear, 0) / haze.sees)
+    hidden = (haze.most * (1 - left))[..., None].astype(np.float32)
+    colour = linear_of(haze.colour)
+    # Air is lit as the ground is.
+    dusk = dusk_of(finish)
+    colour = colour * np.maximum(night, 1e-4) ** np.float32(dusk) if dusk else colour
+    times *= 1 - hidden
+    plus *= 1 - hidden
+    plus += hidden * colour
+
+
+def _lit_by(
+    present: Present[Lamp, LampLook],
+    view: View,
+    places: Places,
+    dusk: float,
+    seconds: float,
+    times: Floats,
+    plus: Floats,
+) -> None:
+    lamp, look = present.mark, present.look
+    strength = present.opacity * (dusk if look.burns == "dusk" else 1.0) * wavering(look.flicker, lamp.id, seconds)
+    reach = look.reach * present.scale
+    if strength <= 0 or (look.bright <= 0 and look.glow <= 0) or reach <= 0:
+        return
+    colour = warmth_of(look.warmth) * linear_of(look.colour)
+    x, y = lamp.x - view.pose.x, lamp.y - view.pose.y
+    east, north = places.x - x, places.y - y
+    far = np.hypot(east, north)
+    near = far < reach
+    if near.any():
+        share = far[near] / reach
+        # Light falls off as its way grows and as it grazes the ground; its edge brings it to nothing.
+        fall = (1 + (far[near] / max(lamp.height, 1e-3 * reach)) ** 2) ** -1.5 if lamp.height > 0 else 1 - share**2
+        rim = 1.0 if look.edge <= 0 else smoothstep(np.minimum((1 - share) / look.edge, 1))
+        lit = fall * rim
+        if look.beam < 360:
+            bearing = np.degrees(np.arctan2(east[near], north[near]))
+            lit = lit * in_beam(look, bearing, seconds)
+        times[near] += (lit * look.bright * strength)[:, None].astype(np.float32) * colour
+    if look.glow > 0:
+        _glowing(present, view, strength, colour, reach, plus)
+
+
+def in_beam(look: LampLook, bearing: NDArray[np.float64], seconds: float) -> NDArray[np.float64]:
+    """How much of a beam there is towards bearings; it melts over a quarter of its width at either side."""
+    turned = look.points + look.turns * 6.0 * seconds
+    off = np.abs((bearing - turned + 180) % 360 - 180)
+    half = look.beam / 2
+    soft = max(half * 0.5, 0.5)
+    made: NDArray[np.float64] = smoothstep(np.clip((half + soft / 2 - off) / soft, 0, 1))
+    return made
+
+
+def _glowing(present: PresentLamp, view: View, strength: float, colour: Floats, reach: float, plus: Floats) -> None:
+    """Light in the air about a lamp: brightest at it, an eighth of its reach wide."""
+    lamp, look = present.mark, present.look
+    u, v, depth = view.project(np.array([[lamp.x, lamp.y]]), lamp.height)[0].tolist()
+    if depth <= 0.02:
+        return
+    wide = max(reach / 8 * view.pixels_per_unit / depth, GRID)
+    rows, columns = plus.shape[:2]
+    left, right = (int(np.clip((u + side * 4 * wide) / GRID, 0, columns)) for side in (-1, 1))
+    top, bottom = (int(np.clip((v + side * 4 * wide) / GRID, 0, rows)) for side in (-1, 1))
+    if right <= left or bottom <= top:
+        return
+    at_u = np.arange(left, min(right + 1, columns)) * GRID - u
+    at_v = np.arange(top, min(bottom + 1, rows)) * GRID - v
+    far = np.hypot(at_u[None, :], at_v[:, None]) / wide
+    bright = np.exp(-(far**2) / 2) + 0.6 * np.exp(-(far**2) * 8)
+    plus[top : top + far.shape[0], left : left + far.shape[1]] += (bright * look.glow * strength)[..., None].astype(
+        np.float32
+    ) * colour
+
+
+def wavering(flicker: float, key: str, seconds: float) -> float:
+    """How bright a light is that wavers, of its brightness: the same at the same moment, whoever draws it."""
+    if flicker <= 0:
+        return 1.0
+    at = seconds * WAVERS
+    whole = math.floor(at)
+    start, end = (_random(key, whole + k) for k in (0, 1))
+    return 1 - flicker * (start + (end - start) * float(smoothstep(at - whole)))
+
+
+def _random(key: str, number: int) -> float:
+    seed = [*key.encode(), number & 0xFFFF, number >> 16 & 0xFFFF]
+    return float(np.random.default_rng(seed).random())
