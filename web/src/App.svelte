@@ -8,6 +8,10 @@
   import VantageDetails from "./lib/details/vantage/VantageDetails.svelte";
   import { player } from "./lib/film/player.svelte";
   import { newId, session, type Step } from "./lib/film/session.svelte";
+  import EffectStrip from "./lib/finish/EffectStrip.svelte";
+  import FinishDetails from "./lib/finish/FinishDetails.svelte";
+  import FocusSection from "./lib/finish/FocusSection.svelte";
+  import { EFFECTS } from "./lib/finish/effects";
   import Profile from "./lib/profile/Profile.svelte";
   import Reels from "./lib/render/Reels.svelte";
   import { opened } from "./lib/film/opened.svelte";
@@ -37,7 +41,21 @@
     return () => (stopped = true);
   });
 
-  const steps: Record<string, Step> = { "1": "gather", "2": "fit", "3": "fly", "4": "mark", "6": "render" };
+  // Where the picture is finished, something of it is chosen.
+  $effect(() => {
+    if (session.step !== "finish" || !session.film) return;
+    const kind = session.selection?.kind;
+    if (kind !== "effect" && kind !== "lamp" && kind !== "deck") session.select({ kind: "effect", id: "finish.lens" });
+  });
+
+  const steps: Record<string, Step> = {
+    "1": "gather",
+    "2": "fit",
+    "3": "fly",
+    "4": "mark",
+    "5": "finish",
+    "6": "render",
+  };
 
   function keys(event: KeyboardEvent) {
     const target = event.target as HTMLElement;
@@ -97,6 +115,8 @@
       a: () => take("label"),
       g: () => take("region"),
       c: () => take("circle"),
+      f: () => session.step === "finish" && (session.tool = session.tool === "focus" ? "select" : "focus"),
+      e: () => session.step === "finish" && session.leaveOut(session.without.length ? [] : EFFECTS.map(({ id }) => id)),
       "0": () => session.showAll(),
       v: () => (session.grown = !session.grown),
       z: () => zoomToPassage(),
@@ -107,7 +127,12 @@
       Delete: () => {
         if (selection?.kind === "vantage" && session.step === "fly")
           void session.act({ act: "remove_vantages", vantages: session.chosen });
-        if (session.mark && (session.step === "mark" || (session.step === "fly" && session.mark.kind === "route")))
+        if (
+          session.mark &&
+          (session.step === "mark" ||
+            session.step === "finish" ||
+            (session.step === "fly" && session.mark.kind === "route"))
+        )
           void session.removeMark(session.mark);
         if (selection?.kind === "plate" && session.step === "fit")
           void session.act({ act: "remove_plate", plate: selection.id });
@@ -188,7 +213,7 @@
     if (!plan?.vantages.length) return;
     const now = plan.vantages.findLastIndex((vantage) => vantage.start <= player.frame);
     const next = plan.vantages[Math.min(Math.max(now + by, 0), plan.vantages.length - 1)]!;
-    session.select({ kind: "vantage", id: next.id });
+    if (session.step !== "finish") session.select({ kind: "vantage", id: next.id });
     player.seek(next.start);
   }
 
@@ -255,6 +280,18 @@
       <div class="small"><Chart bind:this={chart} /></div>
       <Reels bind:playing={reel} />
     </div>
+  {:else if session.step === "finish"}
+    <main class="main finishing">
+      {#if session.grown}<Chart bind:this={chart} />{:else}<Viewfinder large />{/if}
+      <EffectStrip />
+    </main>
+    <div class="side">
+      <div class="low">
+        {#if session.grown}<Viewfinder />{:else}<Chart bind:this={chart} />{/if}
+      </div>
+      <div class="section"><FocusSection /></div>
+      <FinishDetails />
+    </div>
   {:else}
     <main class="main" class:split={session.step === "fly" && session.section && !session.grown}>
       {#if session.grown}<Viewfinder large />{:else}
@@ -316,6 +353,19 @@
     grid-template-columns: minmax(0, 1fr);
     min-width: 0;
     border-right: 1px solid var(--rule-strong);
+  }
+  .finishing {
+    grid-template-rows: minmax(0, 1fr) auto;
+  }
+  .low {
+    flex: 0 0 clamp(170px, 28vh, 260px);
+    display: grid;
+    min-height: 0;
+  }
+  .section {
+    flex: 0 0 176px;
+    display: grid;
+    min-height: 0;
   }
   .render .main {
     border-right: 1px solid var(--rule-strong);

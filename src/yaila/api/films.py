@@ -240,6 +240,7 @@ class Looked(BaseModel):
 
     frame: int | None = Field(None, ge=0)
     width: int = Field(640, ge=64, le=4096)
+    without: str = Field("", max_length=200, pattern=r"^[a-z,]*$")
 
 
 @router.post("/films/{film_id}/trials/acts")
@@ -261,7 +262,7 @@ def try_patch(
 def _trial(desk: Desk, film_id: str, before: Film, after: Film, looked: Looked) -> Trial:
     state, plan = desk.try_out(after), plan_of(after)
     if looked.frame is not None and looked.frame < plan.frames:
-        begin(desk, film_id, state, looked.frame, looked.width)
+        begin(desk, film_id, state, looked.frame, looked.width, looked.without)
     return Trial(state=state, film=after, plan=plan, patch=difference(before, after))
 
 

@@ -10,6 +10,7 @@ import hashlib
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -18,14 +19,17 @@ from yaila.core.analysis.overlap import tone_match_of
 from yaila.core.camera import Breath
 from yaila.core.film import Duration, Feather, Film, Ground, Marker, Passage, Plate, Route, RoutePoint, Vantage
 from yaila.core.film.acts import MatchTone
-from yaila.core.film.marked import Draws, Label, LabelStyle, Leader, MarkerStyle, Region
+from yaila.core.film.finish import Dusk, Finish, Haze, Lens, MarkFocus, PlaceFocus, Shutter, Sun, TargetFocus
+from yaila.core.film.marked import Deck, Draws, Label, LabelStyle, Lamp, LampStyle, Leader, MarkerStyle, Region
 from yaila.core.film.model import Fit
 from yaila.core.ground import GroundBox, Point, Similarity
 from yaila.core.ground.georeference import MERCATOR, Georeference
-from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke, Traveller
+from yaila.core.marks import Arrival, DeckLook, LampLook, Lettering, MarkerLook, RegionLook, Stroke, Traveller
 from yaila.core.time import Course, Ease, FilmMoment, MarkMoment, RouteMoment, Stop, VantageMoment
 from yaila.standin.world import Harbour, World
 from yaila.store import Store
+
+Edge = Literal["arrives", "leaves"]
 
 FILM_ID = "night-post"
 CREDIT = "Pictures of an invented world, made for Yaila"
@@ -235,8 +239,72 @@ def night_post(world: World, plates: list[Plate]) -> Film:
         styles=[
             MarkerStyle(id="calls", name="Calls", look=MarkerLook(size=38)),
             LabelStyle(id="names", name="Harbour names", look=Lettering(family="Lato", size=46, halo=12)),
+            LampStyle(id="quays", name="Quay lamps", look=LampLook(bright=3.2, reach=330, warmth=2500, glow=0.3)),
         ],
+        lamps=_lamps(world), decks=_decks(), finish=_finish(marrowick),
     )  # fmt: skip
+
+
+def _lamps(world: World) -> list[Lamp]:
+    """Lamps over the quays, the lighthouse with its beam, and the boat's own light."""
+    lamps: list[Lamp] = []
+    for name, places in (
+        ("Marrowick", ((-30, 60), (150, 210), (-190, 260))),
+        ("Tolvane", ((0, 40),)),
+        ("Quillhaven", ((-60, 130), (240, 260), (30, 420))),
+        ("Sarnish Point", ((0, 60),)),
+    ):
+        harbour = world.harbours[name]
+        for number, (along, inland) in enumerate(places, 1):
+            x, y = place(harbour, along, -inland)
+            lamps.append(Lamp(id=f"quay{len(lamps)}", name=f"{name} {number}", x=x, y=y, height=120, style="quays"))
+    ebbing = world.harbours["Ebbing Light"]
+    lamps.append(
+        Lamp(
+            id="beam", name="The beam", x=ebbing.x, y=ebbing.y, height=140,
+            look=LampLook(bright=7, reach=2600, warmth=4300, beam=34, turns=9, edge=0.8, glow=0.5),
+        )
+    )  # fmt: skip
+    lamps.append(
+        Lamp(
+            id="mast", name="Mast light", x=ebbing.x, y=ebbing.y, height=40, hangs="boat",
+            look=LampLook(bright=4, reach=170, warmth=3000, flicker=0.12, glow=0.2),
+        )
+    )  # fmt: skip
+    return lamps
+
+
+def _decks() -> list[Deck]:
+    """The cloud that the camera falls through."""
+    look = DeckLook(cover=0.44, size=24e3, soft=0.55, parts=2.6, wind=260, towards=70, shadow=0.35, white=0.25, seed=7)
+    ends = VantageMoment(vantage="v2", edge="arrives")
+    return [Deck(id="cloud", name="Evening cloud", height=26e3, ends=ends, look=look)]
+
+
+def _finish(marrowick: Harbour) -> Finish:
+    """Evening into night, a shallow focus that goes over from the town to the boat, and an open shutter."""
+
+    def stop(
+        key: str, value: Any, vantage: str, edge: Literal["arrives", "leaves"] = "arrives", offset: int = 0
+    ) -> Any:
+        return Stop(id=key, value=value, at=VantageMoment(vantage=vantage, edge=edge, offset=offset))
+
+    falls = (("a", 0.0, "v1"), ("b", 0.12, "v2"), ("c", 0.42, "v3"), ("d", 0.72, "v4"), ("e", 0.96, "v5"))
+    town = place(marrowick, 60, -420)
+    focus = (
+        stop("far", PlaceFocus(x=town[0], y=town[1]), "v3", "arrives", -8),
+        stop("stays", PlaceFocus(x=town[0], y=town[1]), "v3", "arrives", 4),
+        stop("near", MarkFocus(mark="boat"), "v3", "leaves", -4),
+        stop("on", TargetFocus(), "v3", "leaves", 6),
+    )
+    first: Any = Stop(id="first", value=TargetFocus(), at=VantageMoment(vantage="v2", edge="leaves"))
+    return Finish(
+        sun=Sun(on=True, azimuth=300, height=24, warmth=4000, tints=0.6),
+        dusk=Dusk(on=True, share=Course(stops=tuple(stop(*one) for one in falls)), dark=2.6),
+        haze=Haze(on=True, clear=1.4, sees=7.0, colour="#b9c6d8"),
+        lens=Lens(on=True, f_number=2.4, nearness=0.55, focus=Course(stops=(first, *focus))),
+        shutter=Shutter(on=True),
+    )
 
 
 def _labels(stops: list[tuple[int, RoutePoint]], ebbing: Harbour) -> list[Label]:

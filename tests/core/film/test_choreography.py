@@ -67,13 +67,16 @@ def test_every_channel_is_continuous_and_so_is_its_velocity(film: Film) -> None:
     assert (track.span > 0).all()
     for name in FIELDS:
         assert np.isfinite(getattr(track, name)).all()
-    # Looked at finely (long passages, many frames), the velocity of the picture is the same on both sides of a
-    # vantage.
+    # Looked at as finely as it takes, the velocity of the picture is the same on both sides of a vantage, however
+    # steeply it changes there.
     speed = motion(track, HD)[:, 0]
     for leg in plan.legs[1:]:
+        if leg.start >= plan.frames:
+            continue
         near = speed[max(leg.start - 500, 0) : leg.start + 500]
-        jump = np.abs(np.diff(speed[max(leg.start - 3, 0) : leg.start + 3])).max(initial=0)
-        assert jump < 0.08 * near.max(initial=0) + 1e-5
+        beside = plan.camera.at(leg.start + np.array([-0.03, -0.01, 0.01, 0.03]))
+        before, _, after = motion(beside, HD)[:, 0] / 0.02
+        assert abs(after - before) < 0.02 * near.max(initial=0) + 1e-3
     assert (track.tilt <= 85).all()
 
 

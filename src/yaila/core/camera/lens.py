@@ -18,8 +18,11 @@ from yaila.core.camera.pose import FILM_BACK
 SHARP = FILM_BACK / 1500
 """What still looks sharp, mm: a 1,500th of the frame's width (common practice for 36 mm: 0.025 to 0.03)."""
 
-CLOSEST = 1.001
-"""Nearer than so many focal lengths a lens does not focus."""
+CLOSEST = 2.0
+"""Nearer than so many focal lengths a lens does not focus: there, things are drawn as large as they are."""
+
+WIDEST = 0.15
+"""The widest radius of a circle that is drawn, in widths of the frame."""
 
 
 def circle_of_confusion(focal: float, f_number: float, focus: float, distance: float) -> float:
@@ -65,13 +68,14 @@ class Aperture:
         return max(self.focus * self.target, CLOSEST * self.focal)
 
     def widest(self, width: float) -> float:
-        """Radius of the circle of what is infinitely far, pixels of a frame of a width."""
-        return width / FILM_BACK * self.focal**2 / (2 * self.f_number * (self.focused - self.focal))
+        """Radius of the circle of what is infinitely far, pixels of a frame of a width; no wider than is drawn."""
+        widest = width / FILM_BACK * self.focal**2 / (2 * self.f_number * (self.focused - self.focal))
+        return min(widest, WIDEST * width)
 
     def radius(self, depth: float, width: float) -> float:
         """Signed radius of the circle of confusion of what is at a depth, in distances to the target; pixels of a frame
         of a width. Negative in front of the plane of focus."""
-        return self.widest(width) * (1 - self.focused / self.target / depth)
+        return max(self.widest(width) * (1 - self.focused / self.target / depth), -WIDEST * width)
 
     @property
     def limits(self) -> tuple[float, float]:

@@ -14,16 +14,30 @@ from yaila.core.camera import Breath, Opening, Settle, Shake, Spin
 from yaila.core.camera.manners import Follow, Hop, Orbit, Steps
 from yaila.core.colour import Tone
 from yaila.core.film.finish import EFFECTS
-from yaila.core.film.marked import Circle, Counter, Draws, Label, Leader, Marker, Region, Reveal, Route, RoutePoint
+from yaila.core.film.marked import (
+    Circle,
+    Counter,
+    Deck,
+    Draws,
+    Label,
+    Lamp,
+    Leader,
+    Marker,
+    Region,
+    Reveal,
+    Route,
+    RoutePoint,
+)
 from yaila.core.film.model import Feather, Film, Plate, Vantage
 from yaila.core.film.walk import VECTORS, Slot, slots_of
 from yaila.core.imagery.adjusted import Edges
 from yaila.core.imagery.land import ByBrightness, ByColour
-from yaila.core.marks import Arrival, Lettering, MarkerLook, RegionLook, Stroke, Traveller
+from yaila.core.marks import Arrival, DeckLook, LampLook, Lettering, MarkerLook, RegionLook, Stroke, Traveller
 
 PARTS: tuple[type[BaseModel], ...] = (
     Film, Vantage, Plate, Feather, Tone, Route, RoutePoint, Draws, Traveller, Reveal, Marker, Label, Leader, Counter,
-    Region, Circle, Arrival, Edges, ByColour, ByBrightness, Stroke, MarkerLook, Lettering, RegionLook,
+    Region, Circle, Lamp, Deck, Arrival, Edges, ByColour, ByBrightness,
+    Stroke, MarkerLook, Lettering, RegionLook, LampLook, DeckLook,
     Hop, Steps, Orbit, Follow, Breath, Shake, Settle, Opening, Spin, *EFFECTS.values(),
 )  # fmt: skip
 

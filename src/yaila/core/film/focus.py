@@ -63,3 +63,9 @@ def aperture_of(film: Film, choreography: Choreography, lens: Lens, view: View, 
         target = view.pose.distance / stretch * 1000 / lens.scale
     depth = max(focus_depth(film, choreography, lens.focus, view, time), NEAREST)
     return Aperture(view.pose.focal, lens.f_number, depth, target)
+
+
+def focus_distance(film: Film, choreography: Choreography, focus: AnyFocus, time: Time) -> float:
+    """How far the plane of focus is from the camera along its line of sight at a moment, ground units."""
+    view = View.of(choreography.pose(time), film.frame.size)
+    return max(focus_depth(film, choreography, focus, view, time), NEAREST) * view.pose.distance

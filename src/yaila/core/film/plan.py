@@ -26,7 +26,9 @@ from yaila.core.camera.pose import FILM_BACK
 from yaila.core.camera.track import FIELDS
 from yaila.core.film.choreography import Choreography, choreograph
 from yaila.core.film.fields import field_facts_of
+from yaila.core.film.finish import FreeFocus, MarkFocus, PlaceFocus, TargetFocus
 from yaila.core.film.fitting import ground_of, models_of, tied
+from yaila.core.film.focus import focus_distance
 from yaila.core.film.legs import Leg, flows
 from yaila.core.film.marked import KINDS, Region, Route, Timed, style_of
 from yaila.core.film.model import Film, FitModel, Plate
@@ -36,7 +38,8 @@ from yaila.core.film.walk import Slot
 from yaila.core.ground.geodesy import metres_along
 from yaila.core.ground.placement import ground_units_per_pixel, outline, through
 from yaila.core.imagery.pages import level_sizes
-from yaila.core.marks import Lettering, MarkerLook, RegionLook, RouteRun, Stroke
+from yaila.core.marks import DeckLook, LampLook, Lettering, MarkerLook, RegionLook, RouteRun, Stroke
+from yaila.core.quantities import FOCUS
 from yaila.core.time import Course, Ease, Rate, Time, timecode
 
 XY = tuple[float, float]
@@ -184,7 +187,7 @@ class MarkPlan(BaseModel):
     end: int
     whole: int
     """A frame at which all of it is there."""
-    look: MarkerLook | Lettering | RegionLook
+    look: MarkerLook | Lettering | RegionLook | LampLook | DeckLook
     rings: list[list[XY]]
     uncovers: int | None
     """The frame on which it begins to be uncovered; none if all of it may be seen."""
@@ -278,7 +281,7 @@ def _laid_out(film: Film) -> Plan:
         passages=[_passage(film, index, choreography) for index in range(len(film.vantages) - 1)],
         routes=[_route(film, route, choreography.timeline.runs[route.id]) for route in film.routes],
         marks=[_mark(film, mark, choreography.timeline) for mark in film.timed],
-        courses=[_course(choreography.timeline, one) for one in _courses(film)] if frames else [],
+        courses=[_course(film, choreography, one) for one in _courses(film)] if frames else [],
         curve_frames=at[shown].tolist(),
         curve_spans=track.span[shown].tolist(),
         sharpest=_carried(film, at, track, frames, plates) if frames else [],
@@ -326,13 +329,20 @@ def values_over(film: Film, choreography: Choreography, times: Sequence[Time]) -
         yield one.part.id, "/".join(one.way), values
 
 
-def _course(timeline: Timeline, running: _Running) -> CoursePlan:
+def _course(film: Film, choreography: Choreography, running: _Running) -> CoursePlan:
+    timeline = choreography.timeline
     part, via, way, path, course, slot = running
     times = [timeline.time(stop.at, part) for stop in course.stops]
     edges = sorted({max(time.frame, 0) for time in times})
     between = [np.linspace(a, b, min(b - a, MOST_COURSED) + 1).astype(int).tolist() for a, b in pairwise(edges)]
     frames = sorted({*edges, *chain(*between)})
-    values = course_values(course, slot, [Time(frame) for frame in frames], timeline, part, part)
+    at = [Time(frame) for frame in frames]
+    values = course_values(course, slot, at, timeline, part, part)
+    if slot.kind == FOCUS:
+        # Its line is how far away what is in focus is, in its logarithm.
+        values = [
+            math.log(focus_distance(film, choreography, value, time)) for value, time in zip(values, at, strict=True)
+        ]
     plain = [value for value in values if isinstance(value, float | int)]
     low, high = (min(plain), max(plain)) if plain else (0.0, 1.0)
     line = [
@@ -353,7 +363,7 @@ def _course(timeline: Timeline, running: _Running) -> CoursePlan:
             CourseStopPlan(
                 id=stop.id,
                 frame=time.frame,
-                value=stop.value if isinstance(stop.value, float | int | str) else None,
+                value=_said(film, stop.value),
                 on=stop.at.on,
             )
             for time, stop in stops
@@ -361,6 +371,15 @@ def _course(timeline: Timeline, running: _Running) -> CoursePlan:
         line=line,
         tints=[value for value in values if isinstance(value, str)],
     )
+
+
+def _said(film: Film, value: Any) -> float | str | None:
+    """The value of a stop as it is shown: a number, a colour, or what is in focus."""
+    if isinstance(value, MarkFocus):
+        return film.mark(value.mark).name
+    if isinstance(value, TargetFocus | PlaceFocus | FreeFocus):
+        return {"target": "the target", "place": "a place", "free": "a distance"}[value.on]
+    return value if isinstance(value, float | int | str) else None
 
 
 def _plate(film: Film, plate: Plate, size: FrameSize, uncovers: Time | None) -> PlatePlan:

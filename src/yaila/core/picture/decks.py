@@ -42,6 +42,9 @@ FINE = {Quality.DRAFT: 4, Quality.FINAL: 2}
 SPREAD = 0.42
 """How far noise strays from its mean (its standard deviation, measured over 250,000 places)."""
 
+MOONLIT = 0.7
+"""How dark clouds become at night, beside the ground: what there is of light comes from above."""
+
 MELTED = 5.0
 """Over how many pixels light and shade of a cloud melt."""
 
@@ -265,7 +268,7 @@ def _lit(colour: NDArray[np.float32], finish: Finish) -> NDArray[np.float32]:
     if not dusk:
         return colour
     night = linear_of(finish.dusk.colour) * np.float32(2.0**-finish.dusk.dark)
-    return np.asarray(colour * np.maximum(night, 1e-4) ** np.float32(dusk), np.float32)
+    return np.asarray(colour * np.maximum(night, 1e-4) ** np.float32(dusk * MOONLIT), np.float32)
 
 
 def _pixel(places: Places, view: View, grid: int) -> NDArray[np.float64]:

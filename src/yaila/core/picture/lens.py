@@ -104,7 +104,7 @@ def smooth_rows(source, out, first, last, step):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def blur_rows(steps, ready, out, first, last, left, top, radii, hold, counts, places):
+def blur_rows(steps, ready, out, first, last, left, top, radii, hold, least, counts, places):
     """Rows of a picture as the lens draws it.
 
     Args:
@@ -113,7 +113,7 @@ def blur_rows(steps, ready, out, first, last, left, top, radii, hold, counts, pl
         out: what is drawn, of which pixel (0, 0) lies over pixel (left, top) of the picture.
         radii: the signed radius at a place of the picture: at its upper left corner, and what a pixel across and down
             adds.
-        hold: the radius that is never passed: that of what is infinitely far, pixels.
+        hold, least: the radii that are never passed: that of what is infinitely far, and of what is too near, pixels.
         counts, places: see :func:`openings`.
     """
     height, width = steps.shape[1:]
@@ -127,7 +127,7 @@ def blur_rows(steps, ready, out, first, last, left, top, radii, hold, counts, pl
         for x in range(0, out.shape[1], stretch):
             end = min(stretch, out.shape[1] - x)
             middle = base + across * (x + left + end * 0.5) + down * (y + top + 0.5)
-            radius = min(middle, hold)
+            radius = max(min(middle, hold), least)
             size = abs(radius)
             row = y + top
             if size < SHARP:
@@ -142,7 +142,7 @@ def blur_rows(steps, ready, out, first, last, left, top, radii, hold, counts, pl
             level = math.log2(max(apart, 1.0))
             held = 0
             shift_u, shift_v = across, down
-            if middle > hold:
+            if middle > hold or middle < least:
                 shift_u, shift_v = 0.0, 0.0
             for k in range(used):
                 a, b = taps[k, 0], taps[k, 1]

@@ -27,6 +27,9 @@ from yaila.core.time import smoothstep
 GRID = 4
 """Pixels from one place of the grid to the next."""
 
+GLOWS, LEAST_GLOW = 0.03, 0.003
+"""How wide light in the air is seen about a lamp at most and at least, in widths of the frame."""
+
 WAVERS = 9.0
 """How often in a second a light that flickers wavers, about."""
 
@@ -233,12 +236,13 @@ def in_beam(look: LampLook, bearing: NDArray[np.float64], seconds: float) -> NDA
 
 
 def _glowing(present: PresentLamp, view: View, strength: float, colour: Floats, reach: float, plus: Floats) -> None:
-    """Light in the air about a lamp: brightest at it, an eighth of its reach wide."""
+    """Light in the air about a lamp: brightest at it, and never so wide that it veils the picture."""
     lamp, look = present.mark, present.look
     u, v, depth = view.project(np.array([[lamp.x, lamp.y]]), lamp.height)[0].tolist()
     if depth <= 0.02:
         return
-    wide = max(reach / 8 * view.pixels_per_unit / depth, GRID)
+    widest = GLOWS * view.whole.width
+    wide = min(max(reach / 12 * view.pixels_per_unit / depth, LEAST_GLOW * view.whole.width), widest)
     rows, columns = plus.shape[:2]
     left, right = (int(np.clip((u + side * 4 * wide) / GRID, 0, columns)) for side in (-1, 1))
     top, bottom = (int(np.clip((v + side * 4 * wide) / GRID, 0, rows)) for side in (-1, 1))
@@ -247,7 +251,7 @@ def _glowing(present: PresentLamp, view: View, strength: float, colour: Floats, 
     at_u = np.arange(left, min(right + 1, columns)) * GRID - u
     at_v = np.arange(top, min(bottom + 1, rows)) * GRID - v
     far = np.hypot(at_u[None, :], at_v[:, None]) / wide
-    bright = np.exp(-(far**2) / 2) + 0.6 * np.exp(-(far**2) * 8)
+    bright = np.exp(-(far**2) / 2) * 0.5 + np.exp(-(far**2) * 8)
     plus[top : top + far.shape[0], left : left + far.shape[1]] += (bright * look.glow * strength)[..., None].astype(
         np.float32
     ) * colour

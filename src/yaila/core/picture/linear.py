@@ -170,6 +170,16 @@ class Light:
         in_threads(lambda a, b: pack_clear_rows(pixels, colours, covers, a, b, DECODED), 0, height)
         return Light(colours, covers)
 
+    def with_marks(self, before: NDArray[np.uint8], after: NDArray[np.uint8], clear: bool) -> Light:
+        """The same with what was painted on it: ``before`` is the light as pixels, ``after`` those with the paint. What
+        nothing was painted on stays as bright as it is, above white too."""
+        painted = Light.of(after, clear)
+        same = (before.view(np.uint32) == after.view(np.uint32))[..., 0]
+        covers = None
+        if self.covers is not None and painted.covers is not None:
+            covers = np.where(same, self.covers, painted.covers)
+        return Light(np.where(same, self.colours, painted.colours), covers)
+
     def each(self, change: Callable[[Packed], Packed]) -> Light:
         """The same with both planes changed."""
         return Light(change(self.colours), None if self.covers is None else change(self.covers))

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera import Aperture, Pose, View
+from yaila.core.camera.lens import WIDEST
 from yaila.core.film import Choreography, Film
 from yaila.core.film.finish import Finish
 from yaila.core.film.focus import aperture_of
@@ -127,7 +128,7 @@ class Optics:
         base, across, down = self.radii(self.view)
         width, height = self.view.size
         corners = [base, base + across * width, base + down * height, base + across * width + down * height]
-        reach = max(abs(min(radius, self.hold)) for radius in corners)
+        reach = max(min(abs(min(radius, self.hold)), WIDEST * self.view.whole.width) for radius in corners)
         return reach if reach >= lens.SHARP else 0.0
 
     @property
@@ -154,7 +155,7 @@ class Optics:
         return light
 
     def _blurred(self, light: Light, view: View) -> Light:
-        margin, radii = self.lens_margin, self.radii(view)
+        margin, radii, least = self.lens_margin, self.radii(view), -WIDEST * self.view.whole.width
         counts, places = lens.openings(LENS_PLACES[self.quality], self.iris)
         farthest = max(self._farthest_circle(), 1.0)
         apart = farthest * math.sqrt(math.pi / LENS_PLACES[self.quality])
@@ -167,11 +168,8 @@ class Optics:
             for k in range(1, ready):
                 in_threads(partial(_smoothed, steps[k - 1], steps[k], 1 << (k - 1)), 0, height)
             out = np.empty((height - 2 * margin, width - 2 * margin), np.uint64)
-            in_threads(
-                lambda a, b: lens.blur_rows(steps, ready, out, a, b, margin, margin, radii, self.hold, counts, places),
-                0,
-                out.shape[0],
-            )
+            how = (margin, margin, radii, self.hold, least, counts, places)
+            in_threads(lambda a, b: lens.blur_rows(steps, ready, out, a, b, *how), 0, len(out))
             return out
 
         return light.each(plane)

@@ -139,23 +139,30 @@ def plates(work: Work) -> None:
     work.pixels = renderer.ground(work)
 
 
-def marks_on_the_ground(work: Work) -> None:
-    """Regions, lines, and whatever else lies on the ground."""
-    pieces = list(chain.from_iterable(PAINTERS[kind](getattr(work.scene, kind), _stage(work)) for kind in PAINTERS))
-    work.standing = [piece for piece in pieces if not piece.lies]
-    lying = [piece for piece in pieces if piece.lies]
-    if pieces:
-        # The ground as it was is kept: pieces of it are lifted, and the same one serves while the camera rests.
-        ground, work.pixels = work.pixels, work.pixels.copy()
-        _paint(work, lying, ground)
-
-
 def light_and_air(work: Work) -> None:
     """Dusk, lamps, shadows of clouds and haze on the ground."""
     if is_lit(work.scene):
         sky = Sky(work.scene, work.view, work.seconds)
         lit = field_of(work.scene, work.view, work.seconds, sky.shade())
         work.light = lit.on(Light.of(work.pixels, work.request.clear))
+
+
+def marks_on_the_ground(work: Work) -> None:
+    """Regions, lines, and whatever else lies on the ground. No night falls on them: they are drawn to be read."""
+    pieces = list(chain.from_iterable(PAINTERS[kind](getattr(work.scene, kind), _stage(work)) for kind in PAINTERS))
+    work.standing = [piece for piece in pieces if not piece.lies]
+    lying = [piece for piece in pieces if piece.lies]
+    if not pieces:
+        return
+    # The ground as it was is kept: pieces of it are lifted, and the same one serves while the camera rests.
+    ground, work.pixels = work.pixels, work.pixels.copy()
+    if work.light is None:
+        _paint(work, lying, ground)
+    elif lying:
+        work.light.into(work.pixels, work.view.left, work.view.top)
+        ground = work.pixels.copy()
+        _paint(work, lying, ground)
+        work.light = work.light.with_marks(ground, work.pixels, work.request.clear)
 
 
 def lens_and_shutter(work: Work) -> None:
@@ -237,7 +244,7 @@ PAINTERS: dict[str, Callable[[Any, Stage], list[Piece]]] = {
 }
 """What gives the pieces of each kind of mark, in the order in which they are painted; named as in ``Scene``."""
 
-PASSES: tuple[Callable[[Work], None], ...] = (plates, marks_on_the_ground, light_and_air, lens_and_shutter, what_stands)
+PASSES: tuple[Callable[[Work], None], ...] = (plates, light_and_air, marks_on_the_ground, lens_and_shutter, what_stands)
 
 
 def _stage(work: Work) -> Stage:

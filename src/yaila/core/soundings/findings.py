@@ -17,6 +17,7 @@ from yaila.core.film.fitting import ground_of, pixel_on_ground
 from yaila.core.ground.placement import through
 from yaila.core.picture import Renderer
 from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of, frame_places
+from yaila.core.soundings.finish import finish_faults
 from yaila.core.soundings.marks import mark_faults
 from yaila.core.soundings.pace import Paces, pace_faults, paces_of
 from yaila.core.soundings.pieces import Pieces
@@ -73,6 +74,7 @@ class Finding(BaseModel):
     kind: Literal[
         "bare", "soft", "seam", "hole", "credit", "unused", "fast", "strobe", "turn", "rest", "miss", "jump", "still",
         "read", "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters", "pale", "picture",
+        "soft name", "behind", "no blur", "all blurred", "open", "night",
     ]  # fmt: skip
     grave: bool
     first: int
@@ -118,6 +120,7 @@ def soundings_of(
         *_pace(film, choreography, paces),
         *_marks(film, choreography, faces, pieces, renderer),
         *_pictures(film, pieces),
+        *_finish(film, choreography, paces, pieces, renderer),
         *_seams(film, look, pieces),
     ]
     return sorted(findings, key=lambda finding: (not finding.grave, finding.first, finding.kind))
@@ -400,6 +403,29 @@ def _marks(
             )
         )
     return found
+
+
+def _finish(
+    film: Film, choreography: Choreography, paces: Paces, pieces: Pieces, renderer: Renderer | None
+) -> list[Finding]:
+    return [
+        Finding(
+            id=f"{fault.kind}-{fault.first}-{fault.mark or ''}",
+            kind=fault.kind,
+            grave=fault.grave,
+            first=fault.first,
+            last=fault.last,
+            frame=fault.frame,
+            time=timecode(fault.frame, film.fps),
+            at=None,
+            plate=None,
+            figure=fault.figure,
+            text=fault.text,
+            remedy=Remedy(kind="act", text=fault.says, act=fault.act) if fault.act else None,
+            mark=fault.mark,
+        )
+        for fault in finish_faults(film, choreography, paces, pieces, renderer)
+    ]
 
 
 def _seams(film: Film, look: Budget, pieces: Pieces) -> list[Finding]:

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from yaila.core.camera import FrameSize, View
 from yaila.core.colour import contrast, relative_luminance
 from yaila.core.film import Choreography, Film, Label, Marker, Region
+from yaila.core.film.marked import Deck, Lamp
 from yaila.core.film.running import courses_of, resting
 from yaila.core.film.scene import present_at
 from yaila.core.picture import Quality, Renderer, Request
@@ -57,6 +58,9 @@ source)."""
 
 MOST_DRAWN = 60
 """Frames that are drawn to see what names stand before."""
+
+BLURS = frozenset({"lens", "shutter"})
+"""Effects that are left out there: they take time, and the light of what is behind stays the same."""
 
 BACKDROP = 240
 """Their width, pixels."""
@@ -324,7 +328,9 @@ def _unseen(film: Film, choreography: Choreography) -> list[MarkFault]:
 
     for mark in film.timed:
         go_on()
-        if not mark.shown or (isinstance(mark, Label) and mark.stands in ("frame", "route")):
+        if not mark.shown or isinstance(mark, Deck) or (isinstance(mark, Label) and mark.stands in ("frame", "route")):
+            continue
+        if isinstance(mark, Lamp) and mark.hangs:
             continue
         there = choreography.timeline.ranges[mark.id]
         first, end = there.start.frame, min(there.end.frame, choreography.frames)
@@ -475,7 +481,7 @@ def _pale(
     size, drawn = FrameSize(BACKDROP, height), set[int]()
 
     def backdrop(frame: int) -> NDArray[np.uint8]:
-        return renderer.render(Request(bare, Time(frame), size, Quality.DRAFT)).rgb
+        return renderer.render(Request(bare, Time(frame), size, Quality.DRAFT, without=BLURS)).rgb
 
     for label in film.labels:
         look, whole = resting(film.look_of(label)), [sight for sight in sights.get(label.id, []) if sight.whole]

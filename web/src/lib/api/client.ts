@@ -12,6 +12,10 @@ export type Ease = Passage["ease"];
 export type Route = Film["routes"][number];
 export type Marker = Film["markers"][number];
 export type Label = Film["labels"][number];
+export type Lamp = Film["lamps"][number];
+export type Deck = Film["decks"][number];
+export type Finish = Film["finish"];
+export type Sharpness = Schemas["Sharpness"];
 export type Style = Film["styles"][number];
 export type OfferedFont = Schemas["OfferedFont"];
 export type OfferedSign = Schemas["OfferedSign"];
@@ -99,6 +103,14 @@ export async function sent<T>(
   return body as T;
 }
 
-export function frameUrl(film: string, state: string, frame: number, width: number, quality: string): string {
-  return `/api/films/${film}/frames/${frame}.jpg?state=${state}&width=${width}&quality=${quality}`;
+export function frameUrl(
+  film: string,
+  state: string,
+  frame: number,
+  width: number,
+  quality: string,
+  without: string,
+): string {
+  const left = without ? `&without=${without}` : "";
+  return `/api/films/${film}/frames/${frame}.jpg?state=${state}&width=${width}&quality=${quality}${left}`;
 }

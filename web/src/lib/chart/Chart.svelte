@@ -49,7 +49,7 @@
     session.selection?.kind === "plate" ? plan?.plates.find((p) => p.id === session.selection?.id) : undefined,
   );
   const fitting = $derived(session.step === "fit" || session.step === "gather");
-  const flying = $derived(["fly", "mark", "render"].includes(session.step));
+  const flying = $derived(["fly", "mark", "finish", "render"].includes(session.step));
   /** Where marks have no layer of their own. */
   const shownRegions = $derived(flying ? [] : (film?.regions.filter(({ shown }) => shown) ?? []));
   const painter = new Painter();

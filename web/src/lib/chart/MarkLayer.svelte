@@ -24,6 +24,8 @@
   const of = (kind: string) => session.marks.filter((one) => one.kind === kind);
   const regions = $derived(of("region") as Found<"region">[]);
   const points = $derived([...of("marker"), ...of("label")] as Found<"marker" | "label">[]);
+  const lamps = $derived(of("lamp") as Found<"lamp">[]);
+  const finishing = $derived(session.step === "finish");
   const line = (points: XY[]) => polyline(view, points);
   const rings = ({ mark }: Found<"region">): XY[][] =>
     mark.circle ? (plan.marks.find(({ id }) => id === mark.id)?.rings ?? []) : (mark.rings as XY[][]);
@@ -86,6 +88,12 @@
 
   function pullRim(event: PointerEvent, { mark }: Found<"region">) {
     drag(event, (to) => session.tryAct({ act: "pull_rim", region: mark.id, to }), "Radius");
+  }
+
+  /** Drag the rim of a lamp's light. */
+  function pullReach(event: PointerEvent, found: Found<"lamp">) {
+    const { x, y } = found.mark;
+    drag(event, (to) => session.tryLook(found, "reach", Math.max(Math.hypot(to[0] - x, to[1] - y), 1e-3)), "Reach");
   }
 
   /** Where labels are on the screen; what they say beside a stop or a marker is not written twice. */
@@ -242,7 +250,53 @@
   {/if}
 {/each}
 
+{#if finishing || marking}
+  {#each lamps as lamp (lamp.mark.id)}
+    {@const on = session.selection?.id === lamp.mark.id}
+    {#if lamp.mark.shown || on}
+      {@const [x, y] = toScreen(view, [lamp.mark.x, lamp.mark.y])}
+      {@const reach = (lamp.look.reach as number) * view.scale}
+      {#if on}<circle class="lit" cx={x} cy={y} r={reach} />{/if}
+      <!-- svelte-ignore a11y_no_static_element_interactions -->
+      <g class="lamp" class:on onpointerdown={(event) => pullMark(event, lamp)}>
+        <circle class="reach" cx={x} cy={y} r="12" /><circle cx={x} cy={y} r={on ? 7 : 5.5} />
+        <path d="M{x - 9} {y}h-3M{x + 9} {y}h3M{x} {y - 9}v-3M{x} {y + 9}v3" />
+        <title>{lamp.mark.name}: drag it</title>
+      </g>
+      {#if on && !lamp.mark.locked}
+        <!-- svelte-ignore a11y_no_static_element_interactions -->
+        <g class="grip" onpointerdown={(event) => pullReach(event, lamp)}>
+          <circle class="reach" cx={x + reach} cy={y} r="12" /><rect x={x + reach - 4} y={y - 4} width="8" height="8" />
+          <text class="halo" x={x + reach + 10} y={y + 4}
+            >{length(lamp.look.reach as number, film.ground.kind).join(" ")}</text
+          >
+          <title>How far it reaches: drag it</title>
+        </g>
+      {/if}
+    {/if}
+  {/each}
+{/if}
+
 <style>
+  .lit {
+    fill: rgba(255, 196, 92, 0.16);
+    stroke: #c98a1b;
+    stroke-dasharray: 3 3;
+    pointer-events: none;
+  }
+  .lamp {
+    cursor: grab;
+  }
+  .lamp circle:nth-child(2) {
+    fill: #ffc65c;
+    stroke: #5a3d06;
+    stroke-width: 1.6;
+  }
+  .lamp path {
+    stroke: #c98a1b;
+    stroke-width: 1.8;
+    stroke-linecap: round;
+  }
   .region {
     fill-rule: evenodd;
     stroke: #fff;

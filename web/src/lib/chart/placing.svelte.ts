@@ -5,7 +5,19 @@ import { follow } from "../ui/follow";
 import { on, toScreen, type View } from "./view";
 
 /** Tools that take places click by click; dragging pans meanwhile. */
-const CLICKED: Tool[] = ["tie", "control", "outline", "pick", "known", "route", "marker", "label", "region"];
+const CLICKED: Tool[] = [
+  "tie",
+  "control",
+  "outline",
+  "pick",
+  "known",
+  "route",
+  "marker",
+  "label",
+  "region",
+  "lamp",
+  "focus",
+];
 
 /** What is being placed on the chart, click by click or in one drag, until it becomes an act. */
 export class Placing {
@@ -81,8 +93,25 @@ export class Placing {
       const places = [...session.film!.vantages, ...session.film!.markers];
       const meant = places.find(({ x, y }) => this.#beside([x, y], at, 12));
       this.corners = [...this.corners, meant ? [meant.x, meant.y] : at];
+    } else if (tool === "lamp") {
+      const id = newId();
+      const mark = this.#under(at);
+      if (!(await session.act({ act: "add_lamp", id, at, mark, frame: player.frame }))) return;
+      this.#show("lamp", id);
+    } else if (tool === "focus") {
+      const mark = this.#under(at);
+      const frame = player.frame;
+      await session.act({ act: "focus", frame, on: mark ? "mark" : "place", mark, ground: at, change: false });
+      session.tool = "select";
     } else if (tool === "tie" || tool === "control") await this.#tie(at);
     else if (tool === "pick") await this.#pick(at);
+  }
+
+  /** The marker or the place of a name beside a click, if there is one. */
+  #under(at: XY): string | null {
+    const { markers, labels } = session.film!;
+    const names = labels.filter(({ stands }) => stands === "facing" || stands === "board");
+    return [...markers, ...names].find(({ x, y }) => this.#beside([x, y], at, 9))?.id ?? null;
   }
 
   async #tie(at: XY): Promise<void> {
@@ -137,10 +166,12 @@ export class Placing {
   }
 
   /** Choose a mark that was just set, and go to where all of it is seen. */
-  #show(kind: "marker" | "label" | "region", id: string): void {
+  #show(kind: "marker" | "label" | "region" | "lamp", id: string): void {
     session.select({ kind, id });
     session.tool = "select";
-    if (session.mark && !player.playing) player.seek(session.mark.whole);
+    const mark = session.mark;
+    // What is all there now is seen already.
+    if (mark && !player.playing && (kind !== "lamp" || player.frame < mark.whole)) player.seek(mark.whole);
   }
 
   /** Drag out a frame where the camera is to rest; `place` gives the ground under the pointer. */

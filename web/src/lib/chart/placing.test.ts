@@ -14,6 +14,8 @@ const film = {
   markers: [],
   regions: [],
   labels: [],
+  lamps: [],
+  decks: [],
   styles: [],
   routes: [],
 };

@@ -109,6 +109,29 @@ export const TOOLS: Partial<Record<Step, ToolFace[]>> = {
       asks: "Drag from the middle to the rim",
     },
   ],
+  finish: [
+    {
+      id: "select",
+      label: "Select",
+      icon: "hand",
+      hint: "Pick and drag lamps",
+      asks: "Drag a lamp, or its rim",
+    },
+    {
+      id: "lamp",
+      label: "Lamp",
+      icon: "lamp",
+      hint: "Click where it hangs; on a marker or a traveller it goes along",
+      asks: "Click where the lamp hangs",
+    },
+    {
+      id: "focus",
+      label: "Focus",
+      icon: "lens",
+      hint: "Click what is to be sharp, here or in the viewfinder (F)",
+      asks: "Click what is to be sharp",
+    },
+  ],
 };
 
 /** Tools of Fit that its panels hand out, and what they ask for. */

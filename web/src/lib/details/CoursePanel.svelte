@@ -11,7 +11,7 @@
   import ColourField from "./marks/ColourField.svelte";
   import TieField from "./marks/TieField.svelte";
 
-  let { course, mark }: { course: CoursePlan; mark: string } = $props();
+  let { course, mark }: { course: CoursePlan; mark: string | null } = $props();
 
   const address = $derived<Address>({ of: course.via ?? course.of, field: course.field });
   const stop = $derived(course.stops.find((one) => one.id === session.course?.stop) ?? null);

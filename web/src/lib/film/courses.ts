@@ -17,6 +17,8 @@ export function resting<T>(value: Changing<T>): T {
 /** The address of what stands at a JSON Pointer such as `/labels/3/look/size`; none if that belongs to no list. */
 export function addressOf(film: Film, pointer: string): Address | null {
   const [, list, place, ...names] = pointer.split("/");
+  // An effect of the finish goes by its own name.
+  if (list === "finish" && place && names.length) return { of: `finish.${place}`, field: names.join("/") };
   const parts = (film as unknown as Record<string, { id?: string }[]>)[list ?? ""];
   const of = Array.isArray(parts) ? parts[Number(place)]?.id : undefined;
   return of && names.length ? { of, field: names.join("/") } : null;

@@ -56,6 +56,7 @@ class Flight {
         frame: player.frame,
         gesture,
         width: player.width,
+        without: session.without.join(),
       };
       const answer = await fetch(`/api/films/${session.id}/flight?state=${session.state}`, {
         method: "POST",

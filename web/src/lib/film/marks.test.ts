@@ -22,6 +22,8 @@ const film = {
   regions: [{ id: "g", starts: at(0), ends: null, comes: arrival("cut", 12), goes: arrival("fade", 8) }],
   markers: [],
   labels: [label()],
+  lamps: [],
+  decks: [],
 } as unknown as Film;
 const plan = {
   routes: [{ id: "r", starts: 40, stops: [{ reached: 40 }, { reached: 90 }], look: { width: 8 } }],

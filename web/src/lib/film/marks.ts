@@ -1,14 +1,14 @@
-import type { Film, Label, Marker, Plan, Region, Route } from "../api/client";
+import type { Deck, Film, Label, Lamp, Marker, Plan, Region, Route } from "../api/client";
 
-export type MarkKind = "route" | "region" | "marker" | "label";
+export type MarkKind = "route" | "region" | "marker" | "label" | "lamp" | "deck";
 /** How a mark looks, by the names of its properties. */
 export type Look = Record<string, string | number | boolean | null>;
-export type Timed = Region | Marker | Label;
+export type Timed = Region | Marker | Label | Lamp | Deck;
 
 /** A mark of the film, where it stands in the document, and how it looks with its style. */
 export type Found<K extends MarkKind = MarkKind> = {
   kind: K;
-  mark: { route: Route; region: Region; marker: Marker; label: Label }[K];
+  mark: { route: Route; region: Region; marker: Marker; label: Label; lamp: Lamp; deck: Deck }[K];
   /** A JSON Pointer. */
   path: string;
   look: Look;
@@ -22,7 +22,14 @@ export type Found<K extends MarkKind = MarkKind> = {
 };
 
 /** Where the marks of each kind stand in the document. */
-export const LISTS = { route: "routes", region: "regions", marker: "markers", label: "labels" } as const;
+export const LISTS = {
+  route: "routes",
+  region: "regions",
+  marker: "markers",
+  label: "labels",
+  lamp: "lamps",
+  deck: "decks",
+} as const;
 
 /** All marks, from the ground up. */
 export function marksOf(film: Film, plan: Plan): Found[] {
@@ -34,7 +41,7 @@ export function marksOf(film: Film, plan: Plan): Found[] {
     return { kind: "route", mark, path: `/routes/${k}`, look, ...time };
   });
   const laid = new Map(plan.marks.map((one) => [one.id, one]));
-  const timed = (kind: "region" | "marker" | "label") =>
+  const timed = (kind: Exclude<MarkKind, "route">) =>
     film[LISTS[kind]].flatMap((mark, k): Found[] => {
       const there = laid.get(mark.id);
       if (!there) return [];
@@ -42,7 +49,7 @@ export function marksOf(film: Film, plan: Plan): Found[] {
       const look = there.look as unknown as Look;
       return [{ kind, mark, path: `/${LISTS[kind]}/${k}`, look, start, end, whole, uncovers }];
     });
-  return [...routes, ...timed("region"), ...timed("marker"), ...timed("label")];
+  return [...routes, ...timed("region"), ...timed("marker"), ...timed("label"), ...timed("lamp"), ...timed("deck")];
 }
 
 /** What a mark hangs on, in a word or two. */

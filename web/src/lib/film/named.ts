@@ -1,6 +1,6 @@
 import type { Film, PatchStep } from "../api/client";
 
-const LISTS = ["plates", "regions", "routes", "markers", "labels", "styles", "vantages"] as const;
+const LISTS = ["plates", "regions", "routes", "markers", "labels", "lamps", "decks", "styles", "vantages"] as const;
 
 type Parts = Pick<Film, (typeof LISTS)[number]>;
 

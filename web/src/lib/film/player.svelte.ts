@@ -86,7 +86,7 @@ export class Player {
 
   /** The film or the picture's size changed: what was drawn ahead is stale. */
   renew(): void {
-    const key = `${session.id}/${session.state}/${this.width}`;
+    const key = `${session.id}/${session.state}/${this.width}/${session.without.join()}`;
     if (key === this.#key) return;
     if (!this.#key.startsWith(`${session.id}/`)) this.#begin();
     this.#key = key;
@@ -108,7 +108,7 @@ export class Player {
 
   /** Draft at once; at rest, the final quality follows. */
   showStill(): void {
-    session.looked = this.frames ? { frame: this.frame, width: this.width } : {};
+    session.looked = this.frames ? { frame: this.frame, width: this.width, without: session.without.join() } : {};
     clearTimeout(this.#stillTimer);
     this.#stopResting();
     // What is ready is seen at once.
@@ -193,7 +193,10 @@ export class Player {
   #stillAbort: AbortController | null = null;
 
   async #fetch(frame: number, quality: string, signal: AbortSignal): Promise<ImageBitmap> {
-    const answer = await fetch(frameUrl(session.id, session.state, frame, this.width, quality), { signal });
+    const answer = await fetch(
+      frameUrl(session.id, session.state, frame, this.width, quality, session.without.join()),
+      { signal },
+    );
     if (!answer.ok) {
       const told = (await answer.json().catch(() => null)) as { detail?: string } | null;
       throw new Error(told?.detail ?? `The server answered ${answer.status}.`);

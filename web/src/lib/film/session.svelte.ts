@@ -25,11 +25,22 @@ import { named, placed } from "./named";
 import { LISTS, marksOf, type Found, type MarkKind } from "./marks";
 import { differs, spread } from "./shared";
 
-export type Step = "gather" | "fit" | "fly" | "mark" | "render";
+export type Step = "gather" | "fit" | "fly" | "mark" | "finish" | "render";
 /** A passage goes by the id of the vantage that it leaves. */
-export type Selection = { kind: "plate" | "vantage" | "passage" | MarkKind; id: string } | null;
+export type Selection = { kind: "plate" | "vantage" | "passage" | "effect" | MarkKind; id: string } | null;
 export type Tool =
-  "select" | "frame" | MarkKind | "circle" | "pin" | "pull" | "tie" | "control" | "outline" | "pick" | "known";
+  | "select"
+  | "frame"
+  | MarkKind
+  | "circle"
+  | "pin"
+  | "pull"
+  | "tie"
+  | "control"
+  | "outline"
+  | "pick"
+  | "known"
+  | "focus";
 export type Judging = "laid" | "through" | "difference" | "wipe";
 /** A fresh identifier for a part of the document. */
 export const newId = () => Math.random().toString(16).slice(2, 14);
@@ -66,7 +77,9 @@ export class Session {
   /** How the chosen plate is shown over those below, to judge its fit. */
   judging = $state<Judging>("laid");
   /** The frame that is looked at, and how wide: of a trial it is drawn while the rest is answered. */
-  looked: { frame?: number; width?: number } = {};
+  looked: { frame?: number; width?: number; without?: string } = {};
+  /** Effects of the finish that are left out while one works: a matter of the view, not of the film. */
+  without = $state.raw<string[]>(JSON.parse(localStorage.getItem("without") ?? "[]") as string[]);
   notice = $state("");
   /** Why nothing new is heard of the film, while that lasts. */
   silence = $state("");
@@ -283,6 +296,12 @@ export class Session {
     this.course = { ...address, stop: this.courseAt(address)?.stops.find((one) => one.frame === frame)?.id ?? null };
   }
 
+  /** Leave effects out of the picture while one works, or show them again. */
+  leaveOut(effects: string[]): void {
+    this.without = effects;
+    localStorage.setItem("without", JSON.stringify(effects));
+  }
+
   select(selection: Selection): void {
     if (selection?.id !== this.course?.of) this.course = null;
     this.selection = selection;
@@ -363,6 +382,7 @@ export class Session {
   chosen = $derived.by((): string[] => {
     const { kind, id } = this.selection ?? {};
     if (!kind || !this.film) return [];
+    if (kind === "effect") return [id!];
     const list = kind === "plate" ? "plates" : kind === "vantage" || kind === "passage" ? "vantages" : LISTS[kind];
     return this.film[list].map((part) => part.id).filter((one) => one === id || this.also.includes(one));
   });
@@ -403,7 +423,7 @@ export class Session {
 
   /** Choose something besides what is chosen of its kind, or let it go; with `run`, all from the selected one to it. */
   choose(kind: NonNullable<Selection>["kind"], id: string, run: boolean): void {
-    if (this.selection?.kind !== kind) return this.select({ kind, id });
+    if (this.selection?.kind !== kind || kind === "effect") return this.select({ kind, id });
     const list = kind === "plate" ? "plates" : kind === "vantage" || kind === "passage" ? "vantages" : LISTS[kind];
     const order = this.film![list].map((part) => part.id);
     if (run) {

@@ -60,8 +60,8 @@
 <clipPath id="courses"
   ><rect x={axis.left} y={axis.bottom} width={axis.right - axis.left} height={courses.length * LANE} /></clipPath
 >
-{#each courses as course, k (course.field)}
-  {@const on = session.course?.field === course.field}
+{#each courses as course, k (course.of + course.field)}
+  {@const on = session.course?.field === course.field && session.course.of === course.of}
   {@const first = course.line[0]!}
   {@const last = course.line[course.line.length - 1]!}
   <g class="course" class:on>

@@ -50,7 +50,11 @@
   );
   /** What changes over the film of the chosen mark, in as many lanes as there is room for. */
   const courses = $derived(
-    session.step === "mark" ? (plan?.courses ?? []).filter(({ of }) => of === session.selection?.id).slice(0, 4) : [],
+    session.step === "mark"
+      ? (plan?.courses ?? []).filter(({ of }) => of === session.selection?.id).slice(0, 4)
+      : session.step === "finish"
+        ? (plan?.courses ?? []).filter(({ of }) => of === session.selection?.id || of.startsWith("finish.")).slice(0, 5)
+        : [],
   );
   const coursed = $derived(courses.length * LANE);
   const lane = $derived(
@@ -58,9 +62,11 @@
       ? speedDrawn
         ? Math.min(120, height * 0.5)
         : 30
-      : session.step === "mark"
-        ? Math.min(Math.max(marks, 1) * 20 + 8 + coursed, Math.max((height - 20) * 0.6, 40))
-        : 0,
+      : session.step === "finish"
+        ? coursed
+        : session.step === "mark"
+          ? Math.min(Math.max(marks, 1) * 20 + 8 + coursed, Math.max((height - 20) * 0.6, 40))
+          : 0,
   );
   const bottom = $derived(height - lane);
   let ripple = $state(true);
@@ -326,7 +332,11 @@
         {/if}
       </g>
 
-      {#if session.step === "mark"}<CourseLanes {axis} {courses} {drawn} /><MarkLanes
+      {#if session.step === "finish"}<CourseLanes
+          {axis}
+          {courses}
+          {drawn}
+        />{:else if session.step === "mark"}<CourseLanes {axis} {courses} {drawn} /><MarkLanes
           axis={{ ...axis, bottom: axis.bottom + coursed }}
           height={lane - coursed}
           {drawn}

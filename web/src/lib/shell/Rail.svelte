@@ -18,7 +18,8 @@
   const reels = $derived(session.jobs.filter((job) => job.kind === "reel" && job.state === "done").length);
   const declined = $derived(film?.plates.filter((plate) => plate.fit.note).length ?? 0);
   const fitted = $derived(film?.plates.filter((plate) => plate.fit.by !== "hand").length ?? 0);
-  const steps = $derived<{ id: Step | "finish"; name: string; state: string; icon: IconName }[]>([
+  const effects = $derived(film ? Object.values(film.finish).filter(({ on }) => on).length : 0);
+  const steps = $derived<{ id: Step; name: string; state: string; icon: IconName }[]>([
     {
       id: "gather",
       name: "Gather",
@@ -42,7 +43,7 @@
       icon: "mark",
       state: count(session.marks.length, "mark"),
     },
-    { id: "finish", name: "Finish", icon: "finish", state: "not yet" },
+    { id: "finish", name: "Finish", icon: "finish", state: effects ? `${count(effects, "effect")} on` : "plain" },
     {
       id: "render",
       name: "Render",
@@ -58,13 +59,10 @@
 
 <nav class="rail" aria-label="Steps">
   {#each steps as step (step.id)}
-    {@const later = step.id === "finish"}
     <button
       class:on={session.step === step.id}
       aria-current={session.step === step.id ? "step" : undefined}
-      disabled={later}
-      title={later ? "This step is not built yet" : undefined}
-      onclick={() => (session.step = step.id as Step)}
+      onclick={() => (session.step = step.id)}
     >
       <Icon name={step.icon} size={22} />
       <b>{step.name}</b><i>{step.state}</i>

@@ -1,7 +1,10 @@
 <script lang="ts">
+  import FocusLines from "../finish/FocusLines.svelte";
+  import { sight } from "../finish/sharpness.svelte";
   import Grasps from "./Grasps.svelte";
   import { RUN, camera } from "../film/camera.svelte";
   import { untrack } from "svelte";
+  import { api, told, type Grasp } from "../api/client";
   import { flight } from "../film/flight.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
@@ -17,6 +20,7 @@
   let width = $state(400);
   let height = $state(230);
   let safe = $state(false);
+  let limits = $state(true);
   let mat: HTMLDivElement;
   let canvas: HTMLCanvasElement;
 
@@ -54,7 +58,7 @@
   });
 
   $effect(() => {
-    void [session.state, player.width];
+    void [session.state, player.width, session.without];
     untrack(() => player.renew());
   });
 
@@ -96,6 +100,38 @@
           : flight.drag({ kind: "pan", start, to: at(next) }),
       dropped: () => flight.land(),
     });
+  }
+
+  const finishing = $derived(session.step === "finish" && player.frames > 0);
+  /** Whether the next click says what is to be sharp. */
+  const picking = $derived(finishing && session.tool === "focus");
+  $effect(() => {
+    const [state, frame] = [session.state, player.frame];
+    if (!finishing || player.playing) return;
+    const timer = setTimeout(() => void sight.fetch(state, frame), 40);
+    return () => clearTimeout(timer);
+  });
+
+  /** Focus on what is under the pointer: a mark before the ground. */
+  async function pick(event: PointerEvent) {
+    if (event.button !== 0) return;
+    event.preventDefault();
+    const box = canvas.getBoundingClientRect();
+    const at: [number, number] = [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
+    const frame = player.frame;
+    const path = { film_id: session.id, frame };
+    const grasps = await told<Grasp[]>(
+      api.GET("/api/films/{film_id}/grasps/{frame}", { params: { path, query: { state: session.state } } }),
+    ).catch(() => []);
+    const under = grasps.findLast(({ mark, corners }) => {
+      const label = session.film!.labels.find(({ id }) => id === mark);
+      const us = corners.map(([u]) => u);
+      const vs = corners.map(([, v]) => v);
+      const inside = (value: number, all: number[]) => value >= Math.min(...all) && value <= Math.max(...all);
+      return label?.stands !== "frame" && inside(at[0], us) && inside(at[1], vs);
+    });
+    const act = { act: "focus" as const, frame, on: under ? ("mark" as const) : ("place" as const), change: false };
+    if (await session.act({ ...act, mark: under?.mark ?? null, at })) session.tool = "select";
   }
 
   function wheel(event: WheelEvent) {
@@ -157,6 +193,15 @@
         title={session.grown ? "Back to its corner (V)" : "As large as the sheet (V)"}
         onclick={() => (session.grown = !session.grown)}><Icon name="grow" size={14} /></button
       >{/if}
+    {#if session.step === "finish"}
+      <Button
+        on={session.tool === "focus"}
+        onclick={() => (session.tool = session.tool === "focus" ? "select" : "focus")}
+        title="Click what is to be sharp (F)"
+        >{session.tool === "focus" ? "Click what is to be sharp" : "Pick focus"}</Button
+      >
+      <Tick label="Limits" bind:checked={limits} />
+    {/if}
     <Tick label="Safe areas" bind:checked={safe} />
     <Segments
       label="Quality at rest"
@@ -181,7 +226,8 @@
         tabindex={free ? 0 : -1}
         aria-label="The camera’s picture. In Fly it can be dragged: W A S D move, Q E turn, R F tilt, plus and minus go closer and wider, Enter keeps."
         title={free ? "Drag to fly, with Shift to turn and tilt, wheel to go closer" : undefined}
-        onpointerdown={grab}
+        class:picking
+        onpointerdown={(event) => (picking ? void pick(event) : grab(event))}
         oncontextmenu={(event) => free && event.preventDefault()}
         onwheel={wheel}
         onkeydown={keys}
@@ -204,6 +250,7 @@
           ></div>
         {/each}
       {/if}
+      {#if finishing && session.film?.finish.lens.on && limits}<FocusLines {...picture} />{/if}
       {#if session.step === "mark" && player.frames && !player.playing}<Grasps {...picture} />{/if}
       {#each ["nw", "ne", "se", "sw"] as corner}<span class="crop {corner}"></span>{/each}
     </div>
@@ -333,6 +380,9 @@
     bottom: 8px;
     display: flex;
     gap: 6px;
+  }
+  canvas.picking {
+    cursor: crosshair;
   }
   canvas.blank {
     background: #4a4a4a;

@@ -11,7 +11,7 @@ from typing import Annotated
 from pydantic import Field
 
 from yaila.core.film.acts.courses import CopyCourse, CopyStop, KeepValue, MoveStop, RemoveStop, SetValue
-from yaila.core.film.acts.finish import Focus, FocusAtVantage
+from yaila.core.film.acts.finish import AddDeck, AddLamp, Focus, FocusAtVantage
 from yaila.core.film.acts.marks import (
     AddLabel,
     AddMarker,
@@ -91,6 +91,8 @@ from yaila.core.film.acts.vantages import (
 Act = Annotated[
     LayPlate
     | Focus
+    | AddLamp
+    | AddDeck
     | FocusAtVantage
     | MovePlate
     | PullPlate
@@ -172,7 +174,9 @@ Act = Annotated[
 
 __all__ = [
     "Act",
+    "AddDeck",
     "AddLabel",
+    "AddLamp",
     "AddMarker",
     "AddRailPoint",
     "AddRegion",

@@ -13,10 +13,12 @@ from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.courses import SetValue
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.finish import FreeFocus, Lens, MarkFocus, PlaceFocus, TargetFocus
-from yaila.core.film.focus import focus_depth
+from yaila.core.film.focus import focus_depth, focus_place
+from yaila.core.film.marked import Deck, Lamp
 from yaila.core.film.model import Film
 from yaila.core.film.part import new_id
 from yaila.core.film.running import running
+from yaila.core.marks import Arrival, DeckLook, LampLook
 from yaila.core.time import Course, Time, VantageMoment
 
 ON_SKY = "There is no ground there to focus on: it is above the horizon. Click below it."
@@ -108,3 +110,66 @@ class FocusAtVantage(FilmAct):
         document["focus"] = {"stops": [stop.model_dump(mode="json") for stop in stops]}
         film.finish.lens = Lens.model_validate(document)
         return film
+
+
+class AddLamp(FilmAct):
+    """Hang a lamp over a place, or on a mark with which it goes: as large as suits what the camera shows at a frame. By
+    day it would not be seen: night falls with the first one."""
+
+    act: Literal["add_lamp"] = "add_lamp"
+    at: tuple[float, float] | None = None
+    mark: str | None = None
+    frame: int = Field(0, ge=0)
+    id: str = Field(default_factory=new_id)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        choreography = choreograph(film)
+        span = choreography.pose(Time(self.frame)).span if choreography.frames else 1000.0
+        if self.mark is not None:
+            place: tuple[float, float] = focus_place(film, choreography, MarkFocus(mark=self.mark), Time(self.frame))[
+                :2
+            ]
+        elif self.at is not None:
+            place = self.at
+        else:
+            raise BadEdit("A lamp hangs over a place. Click one on the chart.")
+        reach, height = _round(span / 4), _round(span / 14)
+        lamp = Lamp(
+            id=self.id,
+            name=f"Lamp {len(film.lamps) + 1}",
+            x=place[0],
+            y=place[1],
+            height=height,
+            hangs=self.mark,
+            comes=Arrival(how="cut", frames=25),
+            look=LampLook(reach=reach),
+        )
+        if not film.lamps and not film.finish.dusk.on:
+            film.finish.dusk.on = True
+        film.lamps.append(lamp)
+        return film
+
+
+class AddDeck(FilmAct):
+    """Lay a deck of cloud below the camera of a frame, from the film's start on, as large as suits what it shows."""
+
+    act: Literal["add_deck"] = "add_deck"
+    frame: int = Field(0, ge=0)
+    id: str = Field(default_factory=new_id)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        choreography = choreograph(film)
+        if not choreography.frames:
+            raise BadEdit("There is no camera yet that would see clouds. Add a vantage first.")
+        pose = choreography.pose(Time(self.frame))
+        look = DeckLook(size=_round(pose.span / 4), seed=len(film.decks) + 1)
+        height = _round(pose.eye()[2] / 4)
+        film.decks.append(Deck(id=self.id, name=f"Deck {len(film.decks) + 1}", height=height, look=look))
+        return film
+
+
+def _round(value: float) -> float:
+    """Two digits of it."""
+    return float(f"{value:.2g}")

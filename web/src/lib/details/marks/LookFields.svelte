@@ -1,6 +1,13 @@
 <script lang="ts" module>
   /** What the looks of the kinds of marks are called in the schema. */
-  export const LOOKS = { route: "Stroke", marker: "MarkerLook", label: "Lettering", region: "RegionLook" } as const;
+  export const LOOKS = {
+    route: "Stroke",
+    marker: "MarkerLook",
+    label: "Lettering",
+    region: "RegionLook",
+    lamp: "LampLook",
+    deck: "DeckLook",
+  } as const;
 </script>
 
 <script lang="ts">

@@ -6,7 +6,9 @@
   import { length } from "../../format";
   import PanelHead from "../../ui/PanelHead.svelte";
   import CoursePanel from "../CoursePanel.svelte";
+  import DeckDetails from "./DeckDetails.svelte";
   import LabelDetails from "./LabelDetails.svelte";
+  import LampDetails from "./LampDetails.svelte";
   import MarkerDetails from "./MarkerDetails.svelte";
   import RegionDetails from "./RegionDetails.svelte";
   import RouteDetails from "./RouteDetails.svelte";
@@ -49,7 +51,9 @@
   {#if mark?.kind === "route"}<RouteDetails of={mark as Found<"route">} />
   {:else if mark?.kind === "marker"}<MarkerDetails of={mark as Found<"marker">} />
   {:else if mark?.kind === "label"}<LabelDetails of={mark as Found<"label">} />
-  {:else if mark?.kind === "region"}<RegionDetails of={mark as Found<"region">} />{/if}
+  {:else if mark?.kind === "region"}<RegionDetails of={mark as Found<"region">} />
+  {:else if mark?.kind === "lamp"}<LampDetails of={mark as Found<"lamp">} />
+  {:else if mark?.kind === "deck"}<DeckDetails of={mark as Found<"deck">} />{/if}
   {#if mark && course}<CoursePanel {course} mark={mark.mark.id} />{/if}
   <PanelHead title="Marks" sub={rows.length ? `${rows.length}, the topmost first` : ""} strong />
   {#each groups as { name, marks, shown } (name)}
@@ -183,6 +187,16 @@
     font-weight: 680;
     line-height: 11px;
     color: var(--ink);
+  }
+  i.lamp {
+    background: radial-gradient(#ffd27a, #b8860b);
+    border: 0;
+  }
+  i.deck {
+    border-radius: 6px;
+    height: 7px;
+    background: #cfd8dd;
+    border: 1px solid #7d93a3;
   }
   i.region {
     border-radius: 2px;

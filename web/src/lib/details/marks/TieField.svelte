@@ -18,7 +18,7 @@
     path: string;
     moment: Moment | null;
     /** The mark that hangs on it. */
-    mark: string;
+    mark: string | null;
     /** The frame it comes to. */
     frame: number;
     /** Whether it may hang on nothing: then it is the film's end. */
@@ -32,7 +32,7 @@
   /** What it can hang on, each written as a short key. */
   const events = $derived.by(() => {
     const found: { value: string; label: string; group?: string; moment: Moment | null }[] = [];
-    if (open) {
+    if (open && mark) {
       found.push({ value: "end", label: "the film ends", moment: null });
       found.push({
         value: `m:${mark}:starts`,

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Label } from "../../api/client";
-  import type { Found } from "../../film/marks";
+  import type { MarkKind, Found } from "../../film/marks";
   import { session } from "../../film/session.svelte";
   import Select from "../../ui/Select.svelte";
   import Cells from "../../ui/Cells.svelte";
@@ -9,7 +9,7 @@
   import RevealFields from "../RevealFields.svelte";
   import TieField from "./TieField.svelte";
 
-  let { of }: { of: Found<"region" | "marker" | "label"> } = $props();
+  let { of }: { of: Found<Exclude<MarkKind, "route">> } = $props();
 
   const NAMES: Record<string, string> = {
     letters: "letter by letter",

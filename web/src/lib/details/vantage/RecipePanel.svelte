@@ -194,7 +194,7 @@
 {#if preview}
   <div class="preview" aria-label="What it would look like">
     {#each preview.frames as frame (frame)}
-      <img src={frameUrl(session.id, preview.state, frame, 192, "draft")} alt="" />
+      <img src={frameUrl(session.id, preview.state, frame, 192, "draft", session.without.join())} alt="" />
     {/each}
   </div>
   <div class="build">

@@ -1,0 +1,242 @@
+"""What is wrong with the finish: names out of focus, a focus that is nowhere, blur for nothing, a shutter that strobes,
+a night in which nothing is seen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache, partial
+from typing import Literal
+
+import numpy as np
+
+from yaila.core.camera import FrameSize, View
+from yaila.core.colour import relative_luminance
+from yaila.core.film import Choreography, Film
+from yaila.core.film.acts import Act, Focus, SetValue
+from yaila.core.film.focus import aperture_of
+from yaila.core.film.running import running
+from yaila.core.film.scene import present_at
+from yaila.core.film.sharpness import sharpness_at
+from yaila.core.picture import Quality, Renderer, Request
+from yaila.core.picture.labels import seen_at
+from yaila.core.soundings.pace import Paces
+from yaila.core.soundings.pieces import Pieces, digest
+from yaila.core.stopping import go_on
+from yaila.core.time import Time
+
+MOST_LOOKS = 240
+"""Moments at which the lens is looked at."""
+
+BLURRED = 0.12
+"""A name is blurred from a circle on whose diameter is this share of its type size: the bars of an e are as far apart
+(common practice, no source)."""
+
+HIDDEN = 0.3
+"""... for this share of the time in which it is there to be read."""
+
+UNSEEN = 0.08
+"""A circle narrower than this, percent of the frame's width, is not seen: 1.5 pixels of 1,920."""
+
+NOTHING_SHARP = 0.25
+"""Where the narrowest circle of the ground in the frame is wider than this, percent, nothing is sharp."""
+
+STROBES = 0.04
+"""From this way on between one exposure's end and the next one's start, in frame widths, edges are seen apart (common
+practice, no source)."""
+
+TOO_DARK = 0.0025
+"""A picture of less light than this, of white's, is in the lowest codes of the limited range, where ITU-R BT.709 has
+few of them: 16 to about 24 of 235."""
+
+DARK = FrameSize(160, 90)
+
+
+@dataclass(frozen=True)
+class FinishFault:
+    """Frames ``first`` to ``last``, worst at ``frame``, with what mends it."""
+
+    kind: Literal["soft name", "behind", "no blur", "all blurred", "open", "night"]
+    grave: bool
+    first: int
+    last: int
+    frame: int
+    figure: float
+    text: str
+    says: str = ""
+    act: Act | None = None
+    mark: str | None = None
+
+
+def finish_faults(
+    film: Film, choreography: Choreography, paces: Paces, pieces: Pieces, renderer: Renderer | None
+) -> list[FinishFault]:
+    """All that is wrong with the finish, in no order."""
+    found: list[FinishFault] = []
+    if film.finish.lens.on:
+        found += _lens(film, choreography)
+        found += _names(film, choreography)
+    if film.finish.shutter.on:
+        found += _shutter(film, choreography, paces)
+    if film.finish.dusk.on and renderer:
+        found += _night(film, choreography, pieces, renderer)
+    return found
+
+
+def _moments(choreography: Choreography, most: int = MOST_LOOKS) -> list[int]:
+    count = min(choreography.frames, most)
+    return sorted({int(frame) for frame in np.linspace(0, choreography.frames - 1, count)})
+
+
+def _lens(film: Film, choreography: Choreography) -> list[FinishFault]:
+    found, widest, behind, all_blurred = [], 0.0, list[int](), dict[int, float]()
+    for frame in _moments(choreography):
+        go_on()
+        seen = sharpness_at(film, choreography, Time(frame))
+        widest = max(widest, seen.widest)
+        if seen.behind:
+            behind.append(frame)
+        elif (narrowest := _narrowest(film, choreography, frame)) > NOTHING_SHARP:
+            all_blurred[frame] = narrowest
+    if behind:
+        text = "The focus is behind the camera: nothing is sharp"
+        act = Focus(frame=behind[0], on="target")
+        found.append(
+            FinishFault("behind", True, behind[0], behind[-1], behind[0], 0.0, text, "Focus on the target", act)
+        )
+    if all_blurred:
+        worst = max(all_blurred, key=lambda frame: all_blurred[frame])
+        text = f"Nothing on the ground is sharp: the least blurred of it by {all_blurred[worst]:.1f} % of the width"
+        frames = list(all_blurred)
+        act = Focus(frame=worst, on="target")
+        found.append(
+            FinishFault(
+                "all blurred", False, frames[0], frames[-1], worst, all_blurred[worst], text, "Focus on the target", act
+            )
+        )
+    if widest < UNSEEN and not behind:
+        text = f"Depth of field is on, and its widest blur is {widest:.2f} % of the width: nobody sees it"
+        last = choreography.frames - 1
+        found.append(FinishFault("no blur", False, 0, last, 0, widest, text, "Open to f/2", _open(film)))
+    return found
+
+
+def _open(film: Film) -> Act | None:
+    stop = film.finish.lens.f_number
+    if isinstance(stop, float | int) and stop > 2:
+        return SetValue(of=film.finish.lens.id, field="f_number", frame=0, value=2.0)
+    return None
+
+
+def _narrowest(film: Film, choreography: Choreography, frame: int) -> float:
+    """The narrowest circle of the ground in a frame, percent of its width."""
+    time, size = Time(frame), film.frame.size
+    view = View.of(choreography.pose(time), size)
+    lens = running(film.finish.lens, time, choreography.timeline)
+    aperture = aperture_of(film, choreography, lens, view, time)
+    corners = np.array([[0, 0, 1], [size.width, 0, 1], [size.width, size.height, 1], [0, size.height, 1]], np.float64)
+    nearness = np.maximum(corners @ view.ground_from_frame[2], 1e-6)
+    least, most = float(nearness.min()), float(nearness.max())
+    inverse = aperture.target / aperture.focused
+    if least <= inverse <= most:
+        return 0.0
+    return min(abs(aperture.radius(1 / one, size.width)) for one in (least, most)) * 200 / size.width
+
+
+def _names(film: Film, choreography: Choreography) -> list[FinishFault]:
+    """Names that stand where it is blurred while they are read."""
+    found = []
+    size, rate = film.frame.size, float(film.fps.value)
+
+    @cache
+    def view(frame: int) -> View:
+        return View.of(choreography.pose(Time(frame)), size)
+
+    for label in film.labels:
+        go_on()
+        if not label.shown or label.stands == "frame":
+            continue
+        there = choreography.timeline.ranges[label.id]
+        first, end = max(there.start.first_frame, 0), min(there.end.first_frame, choreography.frames)
+        read, blurred = 0, dict[int, float]()
+        for frame in np.linspace(first, end - 1, min(max(end - first, 0), 40)).astype(int).tolist():
+            present = present_at(film, choreography, label, Time(frame))
+            if not present or present.came < 1 or seen_at(label, view(frame).pose.span) < 0.6:
+                continue
+            x, y = present.mark.place
+            u, v, depth = view(frame).project(np.array([[x, y]]), present.mark.height)[0].tolist()
+            if not (0 <= u <= size.width and 0 <= v <= size.height and depth > 0):
+                continue
+            read += 1
+            lens = running(film.finish.lens, Time(frame), choreography.timeline)
+            aperture = aperture_of(film, choreography, lens, view(frame), Time(frame))
+            circle = 2 * abs(aperture.radius(depth, size.width))
+            if circle > BLURRED * present.look.size:
+                blurred[frame] = circle
+        if read and len(blurred) >= max(HIDDEN * read, 2):
+            worst = max(blurred, key=lambda frame: blurred[frame])
+            seconds = len(blurred) / read * (end - first) / rate
+            text = f"{label.name} is out of focus while it is read, for {seconds:.1f} s"
+            act = Focus(frame=worst, on="mark", mark=label.id, change=True)
+            frames = list(blurred)
+            found.append(
+                FinishFault(
+                    "soft name", False, frames[0], frames[-1], worst, blurred[worst], text, "Focus on it there", act,
+                    label.id,
+                )
+            )  # fmt: skip
+    return found
+
+
+def _shutter(film: Film, choreography: Choreography, paces: Paces) -> list[FinishFault]:
+    """Where the picture jumps further between two exposures than is seen as one movement."""
+    rate = float(film.fps.value)
+    angle = film.finish.shutter.angle
+    widest = max((stop.value for stop in angle.stops), default=0.0) if hasattr(angle, "stops") else float(angle)
+    jump = paces.middle / rate * (1 - widest / 360)
+    fast = np.flatnonzero(jump > STROBES)
+    if not len(fast) or widest >= 180:
+        return []
+    worst = int(fast[np.argmax(jump[fast])])
+    frames = paces.frames
+    text = (
+        f"A shutter of {widest:.0f}° strobes: from one exposure to the next the picture jumps "
+        f"{100 * float(jump[worst]):.0f} % of its width"
+    )
+    act = None if hasattr(angle, "stops") else SetValue(of=film.finish.shutter.id, field="angle", frame=0, value=180.0)
+    return [
+        FinishFault("open", False, int(frames[fast[0]]), int(frames[fast[-1]]), int(frames[worst]), float(jump[worst]),
+                    text, "Open it to 180°", act)
+    ]  # fmt: skip
+
+
+def _night(film: Film, choreography: Choreography, pieces: Pieces, renderer: Renderer) -> list[FinishFault]:
+    """Where all of the picture is so dark that a film's codes can hardly tell it apart."""
+    plain = film.model_copy(update={"labels": [], "markers": []})
+    made_of = digest(plain.model_dump_json())
+    size = FrameSize(DARK.width, max(round(DARK.width * film.frame.height / film.frame.width), 2))
+
+    def light(frame: int) -> float:
+        picture = renderer.render(
+            Request(plain, Time(frame), size, Quality.DRAFT, without=frozenset({"lens", "shutter"}))
+        )
+        return float(np.quantile(relative_luminance(picture.rgb), 0.9))
+
+    dark = {}
+    for frame in _moments(choreography, 12):
+        go_on()
+        bright = pieces.kept(("night", made_of, frame), partial(light, frame), lambda _: 64)
+        if bright < TOO_DARK:
+            dark[frame] = bright
+    if not dark:
+        return []
+    worst = min(dark, key=lambda frame: dark[frame])
+    frames = list(dark)
+    stops = film.finish.dusk.dark
+    act = None
+    if isinstance(stops, float | int):
+        lighter = max(float(stops) - 1.5, 0.0)
+        act = SetValue(of=film.finish.dusk.id, field="dark", frame=0, value=lighter)
+    text = f"The night is too dark: nine tenths of the picture have less than {100 * TOO_DARK:.2f} % of white's light"
+    return [
+        FinishFault("night", False, frames[0], frames[-1], worst, dark[worst], text, "Lighten it by 1.5 stops", act)
+    ]

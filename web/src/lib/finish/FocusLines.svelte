@@ -1,0 +1,68 @@
+<script lang="ts">
+  import { length } from "../format";
+  import { session } from "../film/session.svelte";
+  import { sight } from "./sharpness.svelte";
+
+  /** The picture is so many pixels wide and high. */
+  let { width, height }: { width: number; height: number } = $props();
+
+  const ground = $derived(session.film!.ground.kind);
+  const lines = $derived(
+    sight.now
+      ? (["far", "focus", "near"] as const).flatMap((which) => {
+          const line = sight.now![which];
+          return line.frame ? [{ which, at: line.frame, says: length(line.distance!, ground).join(" ") }] : [];
+        })
+      : [],
+  );
+  /** How much of a line is drawn from either end: the middle of the picture stays free. */
+  const SHARE = 0.14;
+  const between = (a: number[], b: number[], share: number) =>
+    [0, 1].map((k) => (a[k]! + (b[k]! - a[k]!) * share) * (k ? height : width));
+</script>
+
+<!-- Where the plane of focus and its limits meet the ground. -->
+<svg {width} {height} aria-hidden="true">
+  {#each lines as { which, at, says } (which)}
+    {#each [[at[0], at[1]] as const, [at[1], at[0]] as const] as [from, to], k (k)}
+      {@const [u0, v0] = between(from, to, 0)}
+      {@const [u1, v1] = between(from, to, SHARE)}
+      <line class="under" x1={u0} y1={v0} x2={u1} y2={v1} />
+      <line class={which} x1={u0} y1={v0} x2={u1} y2={v1} />
+    {/each}
+    {@const [u, v] = between(at[0], at[1], 0)}
+    <text x={u! + 6} y={v! + (which === "near" ? 13 : -4)}>{which} {says}</text>
+  {/each}
+</svg>
+
+<style>
+  svg {
+    position: absolute;
+    inset: 0;
+    overflow: hidden;
+    pointer-events: none;
+  }
+  line {
+    stroke: #ff2f6d;
+    stroke-width: 1.4;
+  }
+  .near,
+  .far {
+    stroke-dasharray: 6 4;
+  }
+  .focus {
+    stroke-width: 2.4;
+  }
+  .under {
+    stroke: rgba(20, 20, 20, 0.55);
+    stroke-width: 4;
+  }
+  text {
+    font-size: 11px;
+    font-weight: 560;
+    fill: #fff;
+    paint-order: stroke;
+    stroke: rgba(20, 36, 45, 0.85);
+    stroke-width: 3px;
+  }
+</style>

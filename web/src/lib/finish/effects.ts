@@ -1,0 +1,28 @@
+import type { Finish } from "../api/client";
+import type { IconName } from "../ui/Icon.svelte";
+
+export type EffectName = keyof Finish;
+
+/** An effect of the finish as it is shown: what it is called, the number that says most of it, and what it sticks to. */
+export interface EffectFace {
+  id: EffectName;
+  part: string;
+  name: string;
+  icon: IconName;
+  headline: string;
+  before?: string;
+  sticks: "map" | "lens";
+  hint: string;
+}
+
+/** The effects in the order in which they come. */
+export const EFFECTS: EffectFace[] = [
+  { id: "sun", part: "Sun", name: "Sun", icon: "sun", headline: "height", sticks: "map", hint: "Where shadows fall, and how warm the light is" },
+  { id: "dusk", part: "Dusk", name: "Dusk", icon: "moon", headline: "share", sticks: "map", hint: "Night falling over the ground; lamps burn by it" },
+  { id: "haze", part: "Haze", name: "Haze", icon: "air", headline: "sees", sticks: "map", hint: "Air between the camera and what is far away" },
+  { id: "lens", part: "Lens", name: "Depth", icon: "lens", headline: "f_number", before: "f/", sticks: "lens", hint: "Depth of field: what is out of focus melts" },
+  { id: "shutter", part: "Shutter", name: "Shutter", icon: "shutter", headline: "angle", sticks: "lens", hint: "Motion blur: what moves while the shutter is open" },
+]; // prettier-ignore
+
+/** The name of an effect in addresses and selections. */
+export const addressed = (id: EffectName) => `finish.${id}`;
