@@ -100,6 +100,10 @@ def test_a_frame_is_what_the_engine_draws(client: TestClient, store: Store, film
     drawn = picture_of(small_film, pose, small_film.frame.size, Quality.FINAL, store.pictures.pyramid, PageStore(32))
     assert psnr(frame, drawn) > 28
     assert client.get(f"/api/films/{film}/frames/9999.jpg?state={state}").status_code == 404
+    # What is left out of the picture is a matter of the address; what there is not is told.
+    unknown = client.get(f"/api/films/{film}/frames/0.jpg?state={state}&without=sparkle")
+    assert unknown.status_code == 404
+    assert "lens" in unknown.json()["detail"]
     assert client.get(f"/api/films/{film}/frames/0.jpg?state=r999999").status_code == 404
 
 
@@ -235,3 +239,30 @@ def test_odd_digits_and_frames_past_the_end_get_a_sentence(client: TestClient, s
         answer = client.post(f"/api/films/{film}/acts", json=act, headers={"If-Match": f'"{seen}"'.encode()})
         assert answer.status_code == 422
         assert "If-Match" in answer.json()["detail"]
+
+
+def test_the_finish_is_set_by_acts_and_what_it_keeps_sharp_is_told(client: TestClient, film: str) -> None:
+    address = f"/api/films/{film}"
+    sheet = client.get(address).json()
+    state = sheet["state"]
+    before = client.get(f"{address}/frames/0.jpg?state={state}&width=320").content
+    act = {"act": "focus", "frame": 0, "on": "place", "at": [0.2, 0.9]}
+    focused = client.post(f"{address}/acts", json=act, headers=etag(client, film)).json()
+    state = focused["state"]
+    assert focused["film"]["finish"]["lens"]["focus"]["on"] == "place"
+    told = client.get(f"{address}/sharpness/0?state={state}").json()
+    assert told["on"]
+    assert told["near"]["distance"] <= told["focus"]["distance"]
+    assert client.get(f"{address}/sharpness/99999?state={state}").status_code == 404
+    # An effect that is left out leaves the picture as it was.
+    plain = client.get(f"{address}/frames/0.jpg?state={state}&width=320&without=lens").content
+    assert plain == before
+    # A trial may be drawn while it is answered, with what is left out left out.
+    lamp = {"act": "add_lamp", "at": [0, 0], "frame": 0}
+    trial = client.post(f"{address}/trials/acts?state={state}&frame=0&width=320&without=lens,dusk", json=lamp)
+    assert trial.status_code == 200
+    shown = f"{address}/frames/0.jpg?state={trial.json()['state']}&width=320&without=lens,dusk"
+    assert client.get(shown).status_code == 200
+    refused = client.post(f"{address}/acts", json=act | {"on": "mark", "mark": "nobody"}, headers=etag(client, film))
+    assert refused.status_code in (409, 422)
+    assert "no longer in the film" in refused.json()["detail"]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar
 
@@ -103,8 +103,9 @@ def _aboard(route: Route, run: RouteRun, time: Time) -> float:
     return float(smoothstep(min((frame - run.start + 1) / frames, (run.end - frame + 1) / frames, 1.0)))
 
 
-def scene_at(film: Film, choreography: Choreography, time: Time) -> Scene:
-    """The scene at a moment. Values that change over the film have the ones that they have then."""
+def scene_at(film: Film, choreography: Choreography, time: Time, without: Collection[str] = ()) -> Scene:
+    """The scene at a moment, some effects of the finish left out. Values that change over the film have the ones that
+    they have then."""
     timeline = choreography.timeline
     routes = []
     for route in film.routes:
@@ -119,7 +120,7 @@ def scene_at(film: Film, choreography: Choreography, time: Time) -> Scene:
         found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, time) for mark in marks]
         return tuple(present for present in found if present)
 
-    finish = running(film.finish, time, timeline)
+    finish = running(film.finish.without(without), time, timeline)
     pose = choreography.pose(time) if choreography.frames else Pose(0, 0, 1)
     reveals = {plate.id: uncovered_at(film, choreography, plate.id, plate.reveal, time)
                for plate in film.plates if plate.reveal}  # fmt: skip

@@ -39,8 +39,11 @@ GAIN = 0.55
 FINE = {Quality.DRAFT: 4, Quality.FINAL: 2}
 """Pixels from one place to the next at which cloud is worked out; in between it runs evenly."""
 
-SPREAD = 0.42
-"""How far noise strays from its mean (its standard deviation, measured over 250,000 places)."""
+SPREAD = 0.303
+"""How far an octave of noise strays from its mean (its standard deviation, measured over 250,000 places)."""
+
+BANKS = 0.7
+"""How strong the large banks are that say where clouds are, beside the clouds' first octave."""
 
 MOONLIT = 0.7
 """How dark clouds become at night, beside the ground: what there is of light comes from above."""
@@ -94,28 +97,29 @@ def _noise(x, y, seed):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def cloud_rows(out, first, last, x, y, nearness, finest, size, seed):
+def cloud_rows(out, lost, first, last, x, y, nearness, finest, size, seed):
     """Noise about 0 at places x, y (rows, columns), of which those are not seen whose ``nearness`` is 0; octaves down
-    to ``finest`` (rows, columns), in the units of the places."""
+    to ``finest`` (rows, columns), in the units of the places. ``lost`` is how much variance the octaves would have
+    that are left out, in that of one octave."""
     for r in range(first, last):
         for c in range(out.shape[1]):
             if nearness[r, c] <= 1e-9:
-                out[r, c] = np.float32(-9.0)
+                out[r, c], lost[r, c] = np.float32(-9.0), np.float32(0.0)
                 continue
             px, py = x[r, c] / size, y[r, c] / size
             least = finest[r, c] / size
             # Large banks decide where clouds are, octaves what they look like.
-            total = 0.7 * _noise(px * 0.31 + 7.3, py * 0.31 - 2.9, seed + 101)
-            strength, wave = 1.0, 1.0
+            total = BANKS * _noise(px * 0.31 + 7.3, py * 0.31 - 2.9, seed + 101)
+            strength, wave, gone = 1.0, 1.0, 0.0
             for k in range(OCTAVES):
                 # An octave goes as it comes to be as fine as may be.
                 seen = min(max(wave / (2.0 * least) - 1.0, 0.0), 1.0) if least > 0 else 1.0
-                if seen <= 0.0:
-                    break
-                total += seen * strength * _noise(px / wave + 13.7 * k, py / wave - 5.1 * k, seed + k)
+                if seen > 0.0:
+                    total += seen * strength * _noise(px / wave + 13.7 * k, py / wave - 5.1 * k, seed + k)
+                gone += (1.0 - seen * seen) * strength * strength
                 strength *= GAIN
                 wave *= 0.5
-            out[r, c] = np.float32(total)
+            out[r, c], lost[r, c] = np.float32(total), np.float32(gone)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -170,14 +174,17 @@ class Sky:
         way = look.wind * self.seconds
         return math.sin(turn) * way, math.cos(turn) * way
 
-    def _noise(self, deck: PresentDeck, places: Places, finest: NDArray[np.float64]) -> NDArray[np.float32]:
+    def noise(
+        self, deck: PresentDeck, places: Places, finest: NDArray[np.float64]
+    ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """Noise at places, and the variance of what is finer."""
         look, pose = deck.look, self.view.pose
         east, north = self._drift(look)
-        out = np.empty(places.x.shape, np.float32)
+        out, lost = np.empty(places.x.shape, np.float32), np.empty(places.x.shape, np.float32)
         x, y = places.x + (pose.x - east), places.y + (pose.y - north)
         settings = (look.size, look.seed * 1013)
-        in_threads(lambda a, b: cloud_rows(out, a, b, x, y, places.nearness, finest, *settings), 0, len(out))
-        return out
+        in_threads(lambda a, b: cloud_rows(out, lost, a, b, x, y, places.nearness, finest, *settings), 0, len(out))
+        return out, lost
 
     def shade(self) -> NDArray[np.float64] | None:
         """How much light clouds let through to the ground, 0..1, on the grid of light; none where they cast nothing."""
@@ -192,7 +199,7 @@ class Sky:
             east, north = self.scene.light.fall * -deck.mark.height
             shifted = Places(places.x + east, places.y + north, places.nearness)
             # It is softer than the cloud itself.
-            dense = density_of(self._noise(deck, shifted, np.maximum(wide, deck.look.size / 12)), deck.look)
+            dense = density_of(*self.noise(deck, shifted, np.maximum(wide, deck.look.size / 12)), deck.look)
             left *= 1 - dense * deck.look.shadow * deck.look.opacity * deck.opacity
         return left
 
@@ -214,8 +221,8 @@ class Sky:
         if strength < 0.002 and veil < 0.002:
             return light
         finest = np.maximum(_pixel(places, self.view, grid), optics.unsharp(places.nearness, self.view))
-        noise = self._noise(deck, places, finest)
-        density = density_of(noise, look) * np.float32(strength)
+        noise, lost = self.noise(deck, places, finest)
+        density = density_of(noise, lost, look) * np.float32(strength)
         bright = self._bright(noise, places, look, grid)
         # Towards the horizon clouds stand so close that they are one.
         far = np.exp(-np.maximum(1 / np.maximum(places.nearness, 1e-9) - 8, 0) / 12)
@@ -250,16 +257,24 @@ class Sky:
         return np.asarray(1 - RELIEF + RELIEF * np.tanh(-rises * 0.6), np.float32)
 
 
-def density_of(noise: NDArray[np.float32], look: DeckLook) -> NDArray[np.float32]:
+WHOLE = math.sqrt(BANKS**2 + sum(GAIN ** (2 * k) for k in range(OCTAVES)))
+"""How strong all octaves are together, beside one."""
+
+
+def density_of(noise: NDArray[np.float32], lost: NDArray[np.float32], look: DeckLook) -> NDArray[np.float32]:
     """How dense cloud is, 0..1: as much of it is half dense or more as the deck covers (noise is spread about as
-    normally as sums of octaves are)."""
-    cover = min(max(look.cover, 0.001), 0.999)
-    middle = SPREAD * NormalDist().inv_cdf(1 - cover)
-    half = 0.04 + 0.36 * look.soft
-    share = np.clip((noise - middle) / (2 * half) + 0.5, 0, 1)
+    normally as sums of octaves are). Where octaves are too fine to be drawn, their mean is: what they would have made
+    of the edges melts these."""
     if look.cover <= 0:
-        share = np.zeros_like(noise)
+        return np.zeros_like(noise)
+    middle = SPREAD * WHOLE * NormalDist().inv_cdf(1 - min(look.cover, 0.999))
+    half = np.hypot(0.04 + 0.36 * look.soft, MELTS * SPREAD * np.sqrt(lost))
+    share = np.clip((noise - middle) / (2 * half) + 0.5, 0, 1)
     return np.asarray(smoothstep(share), np.float32)
+
+
+MELTS = 1.88
+"""Half the width of a smooth step that is as steep as the sum of a normal distribution, in its deviations."""
 
 
 def _lit(colour: NDArray[np.float32], finish: Finish) -> NDArray[np.float32]:

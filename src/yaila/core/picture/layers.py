@@ -66,11 +66,10 @@ def softened_layer(
         pixels: (height, width, 4) uint8, premultiplied.
         motion: with places counted in the layer.
     """
-    alpha = pixels[..., 3]
-    rows, columns = np.flatnonzero(alpha.any(axis=1)), np.flatnonzero(alpha.any(axis=0))
-    if not len(rows):
+    left, top, width, height = cv2.boundingRect(cv2.extractChannel(pixels, 3))
+    if not width:
         return None
-    top, bottom, left, right = rows[0], rows[-1] + 1, columns[0], columns[-1] + 1
+    right, bottom = left + width, top + height
     far = max(abs(motion.at[0] - left), abs(motion.at[0] - right), abs(motion.at[1] - top), abs(motion.at[1] - bottom))
     grown = max(abs(motion.grown_before - 1), abs(motion.grown_after - 1)) * far
     pad = math.ceil(abs(radius) + max(map(abs, (*motion.before, *motion.after))) + grown) + 2
@@ -79,7 +78,7 @@ def softened_layer(
         light = _disc_blurred(light, abs(radius), iris)
     if motion.seen(far):
         light = _moved(light, motion, (left - pad, top - pad), moments)
-    return light, (int(left) - pad, int(top) - pad)
+    return light, (left - pad, top - pad)
 
 
 def put_over(pixels: NDArray[np.uint8], light: NDArray[np.float32], at: tuple[int, int]) -> None:

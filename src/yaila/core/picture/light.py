@@ -20,7 +20,7 @@ from yaila.core.film.marked import Lamp
 from yaila.core.film.scene import Present, Scene
 from yaila.core.marks import LampLook
 from yaila.core.picture.canvas import bytes_of
-from yaila.core.picture.linear import CHANNEL, MOST, WHITE, Light
+from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, MOST, WHITE, Light
 from yaila.core.picture.threads import in_threads
 from yaila.core.time import smoothstep
 
@@ -57,40 +57,74 @@ class Field:
 @njit(cache=True, nogil=True, fastmath=True)
 def lit_rows(colours, covers, out, first, last, times, plus):
     """Rows of light through a field."""
-    width = colours.shape[1]
+    width, columns = colours.shape[1], times.shape[1]
     clear = covers.shape[0] > 0
-    white, most = np.float32(WHITE), np.float32(MOST)
+    white, most, step = np.float32(WHITE), np.float32(MOST), np.float32(1.0 / GRID)
+    row = np.zeros((columns, 6), np.float32)
     for y in range(first, last):
         gy = y // GRID
-        fy = np.float32(y - gy * GRID + 0.5) / np.float32(GRID)
+        down = np.float32(y - gy * GRID + 0.5) * step
+        for gx in range(columns):
+            for k in range(3):
+                row[gx, k] = times[gy, gx, k] + (times[gy + 1, gx, k] - times[gy, gx, k]) * down
+                row[gx, k + 3] = (plus[gy, gx, k] + (plus[gy + 1, gx, k] - plus[gy, gx, k]) * down) * white
         for gx in range((width + GRID - 1) // GRID):
+            by_r, by_g, by_b = row[gx, 0], row[gx, 1], row[gx, 2]
+            on_r, on_g, on_b = row[gx, 3], row[gx, 4], row[gx, 5]
+            step_r, step_g = (row[gx + 1, 0] - by_r) * step, (row[gx + 1, 1] - by_g) * step
+            step_b, more_r = (row[gx + 1, 2] - by_b) * step, (row[gx + 1, 3] - on_r) * step
+            more_g, more_b = (row[gx + 1, 4] - on_g) * step, (row[gx + 1, 5] - on_b) * step
             for i in range(min(GRID, width - gx * GRID)):
-                x = gx * GRID + i
-                fx = np.float32(i + 0.5) / np.float32(GRID)
-                a, b = (np.float32(1) - fx) * (np.float32(1) - fy), fx * (np.float32(1) - fy)
-                c, d = (np.float32(1) - fx) * fy, fx * fy
-                cover = white
-                if clear:
-                    cover = np.float32(covers[y, x] & CHANNEL)
+                x, t = gx * GRID + i, np.float32(i + 0.5)
                 value = colours[y, x]
-                made = np.uint64(0)
-                for k in range(3):
-                    by = (
-                        a * times[gy, gx, k]
-                        + b * times[gy, gx + 1, k]
-                        + c * times[gy + 1, gx, k]
-                        + d * times[gy + 1, gx + 1, k]
-                    )
-                    more = (
-                        a * plus[gy, gx, k]
-                        + b * plus[gy, gx + 1, k]
-                        + c * plus[gy + 1, gx, k]
-                        + d * plus[gy + 1, gx + 1, k]
-                    )
-                    old = np.float32((value >> np.uint64(21 * k)) & CHANNEL)
-                    fresh = min(max(old * by + more * cover + np.float32(0.5), np.float32(0)), most)
-                    made |= np.uint64(np.int64(fresh)) << np.uint64(21 * k)
-                out[y, x] = made
+                cover = np.float32(1)
+                if clear:
+                    cover = np.float32(np.int32(covers[y, x] & CHANNEL)) / white
+                r = np.float32(np.int32(value & CHANNEL)) * (by_r + step_r * t) + (on_r + more_r * t) * cover
+                g = np.float32(np.int32((value >> GREEN) & CHANNEL)) * (by_g + step_g * t) + (on_g + more_g * t) * cover
+                b = np.float32(np.int32(value >> BLUE)) * (by_b + step_b * t) + (on_b + more_b * t) * cover
+                out[y, x] = (
+                    np.uint64(np.uint32(np.int32(min(max(r, np.float32(0)), most))))
+                    | (np.uint64(np.uint32(np.int32(min(max(g, np.float32(0)), most)))) << GREEN)
+                    | (np.uint64(np.uint32(np.int32(min(max(b, np.float32(0)), most)))) << BLUE)
+                )
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def lamp_rows(times, first, last, x, y, nearness, lamps, colours):
+    """What lamps add to rows of ``times``: each at a place, reaching so far, at a height, so bright, with a soft edge,
+    half as wide as its beam and pointing so many degrees from north (180 and over for light all round)."""
+    for r in range(first, last):
+        for c in range(times.shape[1]):
+            if nearness[r, c] <= 1e-9:
+                continue
+            for k in range(lamps.shape[0]):
+                east, north = x[r, c] - lamps[k, 0], y[r, c] - lamps[k, 1]
+                reach, height = lamps[k, 2], lamps[k, 3]
+                square = east * east + north * north
+                if square >= reach * reach:
+                    continue
+                far = math.sqrt(square)
+                share = far / reach
+                # Light falls off as its way grows and as it grazes the ground; its edge brings it to nothing.
+                fall = 1.0 - share * share
+                if height > 0.0:
+                    flat = 1.0 + square / (height * height)
+                    fall = 1.0 / (flat * math.sqrt(flat))
+                rim = 1.0
+                if lamps[k, 5] > 0.0:
+                    t = min((1.0 - share) / lamps[k, 5], 1.0)
+                    rim = t * t * (3.0 - 2.0 * t)
+                half = lamps[k, 6]
+                if half < 180.0:
+                    off = abs((math.degrees(math.atan2(east, north)) - lamps[k, 7] + 180.0) % 360.0 - 180.0)
+                    # It melts over a quarter of its width at either side.
+                    soft = max(half * 0.5, 0.5)
+                    t = min(max((half + soft * 0.5 - off) / soft, 0.0), 1.0)
+                    rim *= t * t * (3.0 - 2.0 * t)
+                lit = fall * rim * lamps[k, 4]
+                for channel in range(3):
+                    times[r, c, channel] += np.float32(lit * colours[k, channel])
 
 
 def linear_of(colour: str) -> Floats:
@@ -170,8 +204,7 @@ def field_of(scene: Scene, view: View, seconds: float, shade: NDArray[np.float64
         tint = linear_of(finish.dusk.colour)
         night = tint / float(tint @ np.array([0.2126, 0.7152, 0.0722])) * 2.0**-finish.dusk.dark
         times *= np.maximum(night, 1e-4) ** np.float32(dusk)
-    for lamp in scene.lamps:
-        _lit_by(lamp, view, places, dusk, seconds, times, plus)
+    _lit_by_lamps(scene, view, places, dusk, seconds, Field(times, plus))
     if finish.haze.on:
         _hazed(finish, places, times, plus)
     return Field(times, plus)
@@ -192,47 +225,29 @@ def _hazed(finish: Finish, places: Places, times: Floats, plus: Floats) -> None:
     plus += hidden * colour
 
 
-def _lit_by(
-    present: Present[Lamp, LampLook],
-    view: View,
-    places: Places,
-    dusk: float,
-    seconds: float,
-    times: Floats,
-    plus: Floats,
-) -> None:
-    lamp, look = present.mark, present.look
-    strength = present.opacity * (dusk if look.burns == "dusk" else 1.0) * wavering(look.flicker, lamp.id, seconds)
-    reach = look.reach * present.scale
-    if strength <= 0 or (look.bright <= 0 and look.glow <= 0) or reach <= 0:
-        return
-    colour = warmth_of(look.warmth) * linear_of(look.colour)
-    x, y = lamp.x - view.pose.x, lamp.y - view.pose.y
-    east, north = places.x - x, places.y - y
-    far = np.hypot(east, north)
-    near = far < reach
-    if near.any():
-        share = far[near] / reach
-        # Light falls off as its way grows and as it grazes the ground; its edge brings it to nothing.
-        fall = (1 + (far[near] / max(lamp.height, 1e-3 * reach)) ** 2) ** -1.5 if lamp.height > 0 else 1 - share**2
-        rim = 1.0 if look.edge <= 0 else smoothstep(np.minimum((1 - share) / look.edge, 1))
-        lit = fall * rim
-        if look.beam < 360:
-            bearing = np.degrees(np.arctan2(east[near], north[near]))
-            lit = lit * in_beam(look, bearing, seconds)
-        times[near] += (lit * look.bright * strength)[:, None].astype(np.float32) * colour
-    if look.glow > 0:
-        _glowing(present, view, strength, colour, reach, plus)
-
-
-def in_beam(look: LampLook, bearing: NDArray[np.float64], seconds: float) -> NDArray[np.float64]:
-    """How much of a beam there is towards bearings; it melts over a quarter of its width at either side."""
-    turned = look.points + look.turns * 6.0 * seconds
-    off = np.abs((bearing - turned + 180) % 360 - 180)
-    half = look.beam / 2
-    soft = max(half * 0.5, 0.5)
-    made: NDArray[np.float64] = smoothstep(np.clip((half + soft / 2 - off) / soft, 0, 1))
-    return made
+def _lit_by_lamps(scene: Scene, view: View, places: Places, dusk: float, seconds: float, field: Field) -> None:
+    rows, colours = [], []
+    for present in scene.lamps:
+        lamp, look = present.mark, present.look
+        strength = present.opacity * (dusk if look.burns == "dusk" else 1.0) * wavering(look.flicker, lamp.id, seconds)
+        reach = look.reach * present.scale
+        if strength <= 0 or reach <= 0:
+            continue
+        colour = warmth_of(look.warmth) * linear_of(look.colour)
+        x, y = lamp.x - view.pose.x, lamp.y - view.pose.y
+        turned = look.points + look.turns * 6.0 * seconds
+        # One that lies on the ground still lights it.
+        rows.append((x, y, reach, lamp.height, look.bright * strength, look.edge, look.beam / 2, turned))
+        colours.append(colour)
+        if look.glow > 0:
+            _glowing(present, view, strength, colour, reach, field.plus)
+    if rows:
+        lamps, tints = np.array(rows, np.float64), np.array(colours, np.float64)
+        in_threads(
+            lambda a, b: lamp_rows(field.times, a, b, places.x, places.y, places.nearness, lamps, tints),
+            0,
+            len(field.times),
+        )
 
 
 def _glowing(present: PresentLamp, view: View, strength: float, colour: Floats, reach: float, plus: Floats) -> None:

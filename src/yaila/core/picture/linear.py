@@ -108,6 +108,17 @@ def pack_rows(pixels, out, first, last, table):
 
 
 @njit(cache=True, nogil=True)
+def painted_rows(colours, before, after, pixels, out, first, last, table):
+    """Rows of light, in which pixels that changed are as they are now."""
+    for y in range(first, last):
+        for x in range(out.shape[1]):
+            if before[y, x] == after[y, x]:
+                out[y, x] = colours[y, x]
+            else:
+                out[y, x] = packed_of(table[pixels[y, x, 0]], table[pixels[y, x, 1]], table[pixels[y, x, 2]])
+
+
+@njit(cache=True, nogil=True)
 def pack_clear_rows(pixels, out, alpha, first, last, decoded_values):
     """As :func:`pack_rows`, of pixels that shine through: their light premultiplied, and how much they cover."""
     for y in range(first, last):
@@ -173,12 +184,14 @@ class Light:
     def with_marks(self, before: NDArray[np.uint8], after: NDArray[np.uint8], clear: bool) -> Light:
         """The same with what was painted on it: ``before`` is the light as pixels, ``after`` those with the paint. What
         nothing was painted on stays as bright as it is, above white too."""
-        painted = Light.of(after, clear)
-        same = (before.view(np.uint32) == after.view(np.uint32))[..., 0]
-        covers = None
-        if self.covers is not None and painted.covers is not None:
-            covers = np.where(same, self.covers, painted.covers)
-        return Light(np.where(same, self.colours, painted.colours), covers)
+        colours = np.empty_like(self.colours)
+        was, now = (one.view(np.uint32)[..., 0] for one in (before, after))
+        if self.covers is None:
+            in_threads(lambda a, b: painted_rows(self.colours, was, now, after, colours, a, b, COUNTS), 0, len(colours))
+            return Light(colours)
+        painted, same = Light.of(after, clear), was == now
+        assert painted.covers is not None
+        return Light(np.where(same, self.colours, painted.colours), np.where(same, self.covers, painted.covers))
 
     def each(self, change: Callable[[Packed], Packed]) -> Light:
         """The same with both planes changed."""

@@ -31,7 +31,7 @@ edge goes on."""
 LENS_PLACES = {Quality.DRAFT: 16, Quality.FINAL: 96}
 """How many places of the lens a pixel is seen from at most."""
 
-MOMENTS = {Quality.DRAFT: Moments(0.5, 4, 12), Quality.FINAL: Moments(3.0, 8, 64)}
+MOMENTS = {Quality.DRAFT: Moments(0.4, 4, 8), Quality.FINAL: Moments(3.0, 8, 64)}
 """Moments of an exposure."""
 
 SMOOTHED = 1.1

@@ -310,10 +310,9 @@ class Renderer:
         choreography = self._choreography(request.film)
         pose = request.pose or choreography.pose(request.time)
         view = View.of(pose, request.size, request.size.width / request.film.frame.width, request.region)
-        scene = scene_at(request.film, choreography, request.time)
-        finish = scene.finish.without(request.without)
+        scene = scene_at(request.film, choreography, request.time, request.without)
         own_camera = request.pose is None
-        optics = Optics.of(request.film, choreography, finish, view, request.time, request.quality, own_camera)
+        optics = Optics.of(request.film, choreography, scene.finish, view, request.time, request.quality, own_camera)
         return Work(request, scene, view.wider(optics.margin), optics, self)
 
     def _choreography(self, film: Film) -> Choreography:

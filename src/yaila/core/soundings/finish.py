@@ -37,6 +37,9 @@ HIDDEN = 0.3
 UNSEEN = 0.08
 """A circle narrower than this, percent of the frame's width, is not seen: 1.5 pixels of 1,920."""
 
+SEEN = 1.0
+"""A circle so wide, percent of the frame's width, is well seen."""
+
 NOTHING_SHARP = 0.25
 """Where the narrowest circle of the ground in the frame is wider than this, percent, nothing is sharp."""
 
@@ -116,15 +119,21 @@ def _lens(film: Film, choreography: Choreography) -> list[FinishFault]:
     if widest < UNSEEN and not behind:
         text = f"Depth of field is on, and its widest blur is {widest:.2f} % of the width: nobody sees it"
         last = choreography.frames - 1
-        found.append(FinishFault("no blur", False, 0, last, 0, widest, text, "Open to f/2", _open(film)))
+        says, mends = _softer(film, widest)
+        found.append(FinishFault("no blur", False, 0, last, 0, widest, text, says, mends))
     return found
 
 
-def _open(film: Film) -> Act | None:
-    stop = film.finish.lens.f_number
-    if isinstance(stop, float | int) and stop > 2:
-        return SetValue(of=film.finish.lens.id, field="f_number", frame=0, value=2.0)
-    return None
+def _softer(film: Film, widest: float) -> tuple[str, Act | None]:
+    """What makes the widest blur about a hundredth of the frame's width: circles grow as the model becomes smaller."""
+    lens, times = film.finish.lens, SEEN / max(widest, 1e-6)
+    if lens.model == "scale" and isinstance(lens.scale, float | int):
+        scale = min(float(f"{lens.scale * times:.2g}"), 1e9)
+        return f"See it as a model 1 to {scale:,.0f}", SetValue(of=lens.id, field="scale", frame=0, value=scale)
+    if lens.model == "nearness" and isinstance(lens.nearness, float | int):
+        near = max(float(f"{lens.nearness / times:.2g}"), 0.2)
+        return f"Let it seem {near:g} m near", SetValue(of=lens.id, field="nearness", frame=0, value=near)
+    return "", None
 
 
 def _narrowest(film: Film, choreography: Choreography, frame: int) -> float:

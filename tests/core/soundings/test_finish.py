@@ -1,0 +1,71 @@
+"""What the soundings say of the finish, and that the remedy they offer mends it."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.core.film.test_walk import Texture
+from yaila.core.film import Film
+from yaila.core.imagery import PageStore
+from yaila.core.picture import Renderer
+from yaila.core.soundings import Pieces, soundings_of
+
+KINDS = {"soft name", "behind", "no blur", "all blurred", "open", "night"}
+
+
+def film_of(finish: dict, **more: object) -> Film:
+    """A tilted rest and a quick pan over a fine texture."""
+    picture = {"sha256": "a" * 64, "width": 600, "height": 400}
+    plates = [{"name": "p", "picture": picture, "placement": {"kind": "similarity", "x": 0, "y": 0, "scale": 8}}]
+    passage = {"duration": {"unit": "seconds", "value": 1}}
+    views = [
+        {"x": -300, "y": 0, "span": 600, "tilt": 50, "hold": 3, "passage": passage},
+        {"x": 300, "y": 0, "span": 600, "tilt": 50, "hold": 1},
+    ]  # fmt: skip
+    return Film.model_validate({"plates": plates, "vantages": views, "finish": finish, **more})
+
+
+def found(film: Film) -> dict:
+    def pyramid(key: str) -> Texture:
+        return Texture(600, 400)
+
+    renderer = Renderer(pyramid, PageStore(16))
+    return {one.kind: one for one in soundings_of(film, Pieces(pyramid), renderer=renderer) if one.kind in KINDS}
+
+
+NAME = {"id": "n", "text": "Far", "x": -300, "y": 190, "comes": {"how": "cut"}, "look": {"size": 60}}
+
+
+@pytest.mark.parametrize(
+    ("kind", "finish", "more"),
+    [
+        ("soft name", {"lens": {"on": True, "f_number": 1.4, "nearness": 0.4}}, {"labels": [NAME]}),
+        ("behind", {"lens": {"on": True, "focus": {"on": "place", "x": -300, "y": -5000}}}, {}),
+        ("no blur", {"lens": {"on": True, "f_number": 16, "nearness": 100}}, {}),
+        ("all blurred", {"lens": {"on": True, "f_number": 1, "focus": {"on": "free", "distance": 120}}}, {}),
+        ("open", {"shutter": {"on": True, "angle": 10}}, {}),
+        ("night", {"dusk": {"on": True, "dark": 7.5}}, {}),
+    ],
+)
+def test_each_fault_of_the_finish_is_told_and_its_remedy_mends_it(kind: str, finish: dict, more: dict) -> None:
+    film = film_of(finish, **more)
+    told = found(film)
+    assert kind in told
+    finding = told[kind]
+    assert finding.remedy
+    assert finding.remedy.act
+    mended = film
+    for _ in range(4):
+        # A night may need to be lightened more than once.
+        mended = found(mended)[kind].remedy.act.done_to(mended)
+        if kind not in found(mended):
+            break
+    assert kind not in found(mended)
+
+
+def test_a_sound_finish_is_passed_over_in_silence() -> None:
+    film = film_of(
+        {"lens": {"on": True, "f_number": 2.8}, "shutter": {"on": True}, "dusk": {"on": True, "dark": 2}},
+        labels=[NAME | {"y": 0}],
+    )
+    assert found(film) == {}

@@ -1,0 +1,97 @@
+"""The finish by hand: depth of field switched on, focus picked in the picture, lamps hung on the chart, effects left
+out of sight, all of it undone."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import Server
+from tests.web.hands import drag_by, film_of, kept, middle
+
+pytestmark = pytest.mark.browser
+
+
+def finish(server: Server) -> dict:
+    return film_of(server)["film"]["finish"]
+
+
+def test_focus_is_picked_in_the_picture_and_goes_over_while_the_camera_flies(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("5")
+    page.get_by_role("checkbox", name="Depth in the film").check()
+    server.until(lambda: finish(server)["lens"]["on"])
+    expect(page.get_by_text("Widest blur here")).to_be_visible()
+    # What is clicked in the picture is sharp; the next click picks nothing any more.
+    page.keyboard.press("f")
+    box = page.locator(".viewfinder canvas").bounding_box()
+    assert box
+    page.mouse.click(box["x"] + box["width"] * 0.75, box["y"] + box["height"] * 0.75)
+    server.until(lambda: finish(server)["lens"]["focus"].get("on") == "place")
+    picked = finish(server)["lens"]["focus"]
+    # The first vantage shows 1,400 of the ground about (800, 450), straight down.
+    assert picked["x"] == pytest.approx(800 + 350, abs=8)
+    assert picked["y"] == pytest.approx(450 - 1400 * 9 / 16 / 4, abs=8)
+    # From here on it goes over: a second focus is a stop of its own, and both stand in a lane.
+    page.get_by_role("button", name="Let it go over").click()
+    server.until(lambda: "stops" in finish(server)["lens"]["focus"])
+    page.keyboard.press("End")
+    page.get_by_role("radio", name="Target", exact=True).click()
+    server.until(lambda: len(finish(server)["lens"]["focus"].get("stops", [])) == 2)
+    expect(page.get_by_role("button", name="Stop 2 of Focus")).to_be_visible()
+    # A number is dragged as any other, and undo takes all of it back.
+    stop = page.get_by_label("F-number", exact=True)
+    stop.fill("1.4")
+    stop.press("Enter")
+    server.until(lambda: finish(server)["lens"]["f_number"] == 1.4)
+    for _ in range(5):
+        page.keyboard.press("Control+z")
+    server.until(lambda: not finish(server)["lens"]["on"])
+
+
+def test_lamps_hang_where_one_clicks_and_burn_as_far_as_one_drags(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("5")
+    page.get_by_role("button", name="Add a lamp").click()
+    x, y = middle(page.locator(".chart .area"))
+    page.mouse.click(x + 20, y)
+    server.until(lambda: len(film_of(server)["film"]["lamps"]) == 1)
+    # Night falls with the first one, so that it is seen.
+    assert finish(server)["dusk"]["on"]
+    expect(page.get_by_label("Name of the lamp")).to_have_value("Lamp 1")
+    reach = film_of(server)["film"]["lamps"][0]["look"]["reach"]
+    drag_by(page, page.locator(".chart g.grip rect"), 25, 0)
+    kept(page, "Reach")
+    assert film_of(server)["film"]["lamps"][0]["look"]["reach"] > reach
+    page.get_by_role("button", name="Add a deck").click()
+    server.until(lambda: len(film_of(server)["film"]["decks"]) == 1)
+    expect(page.get_by_label("Name of the deck")).to_have_value("Deck 1")
+    page.keyboard.press("Delete")
+    server.until(lambda: film_of(server)["film"]["decks"] == [])
+
+
+def test_effects_are_left_out_of_sight_and_stay_in_the_film(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("5")
+    page.get_by_role("checkbox", name="Dusk in the film").check()
+    server.until(lambda: finish(server)["dusk"]["on"])
+
+    def bright() -> float:
+        return page.evaluate(
+            "(() => { const c = document.querySelector('.viewfinder canvas'); if (!c.width) return -1;"
+            " const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data; let s = 0;"
+            " for (let k = 0; k < d.length; k += 4) s += d[k] + d[k + 1] + d[k + 2]; return s / d.length; })()"
+        )
+
+    server.until(lambda: 0 <= bright() < 60)
+    night = bright()
+    page.get_by_role("button", name="Leave Dusk out of the picture here").click()
+    server.until(lambda: bright() > night * 1.5)
+    assert finish(server)["dusk"]["on"]
+    # It is remembered by the page, and all of them come back with one key.
+    page.reload()
+    page.get_by_role("navigation", name="Steps").get_by_role("button", name="Finish").click()
+    expect(page.get_by_role("button", name="1 left out")).to_be_visible()
+    page.keyboard.press("e")
+    expect(page.get_by_role("button", name="All seen")).to_be_visible()
+    server.until(lambda: bright() < night * 1.2)
