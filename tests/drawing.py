@@ -47,7 +47,7 @@ def draw_scene(frame: np.ndarray, scene: Scene, pose: Pose, film: Film, kit: Kit
         view,
         Optics(view, Quality.FINAL),
         Renderer(_nothing, PageStore(1), kit),
-        pixels,
+        pixels=pixels,
     )
     for one in PASSES[1:]:
         one(work)

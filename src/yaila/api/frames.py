@@ -232,6 +232,32 @@ def get_sharpness(film_id: str, frame: int, desk: TheDesk, state: str) -> Sharpn
     return sharpness_at(film, choreography, Time(frame))
 
 
+class HeightsFound(BaseModel):
+    """What a plate holds of heights: the lowest and the highest, metres, how many places of the grid had none and were
+    given that of their neighbours, and its size."""
+
+    low: float
+    high: float
+    holes: int
+    columns: int
+    rows: int
+
+
+@router.get("/heights/{plate}")
+def get_heights(film_id: str, plate: str, desk: TheDesk, state: str) -> HeightsFound:
+    """What the plate that raises the ground holds."""
+    film, _ = desk.film(film_id, state)
+    relief = film.finish.relief
+    picture = film.plate(plate).picture
+    grid = desk.store.pictures.heights(picture.sha256, relief.codes)
+    if relief.codes == "grey":
+        grid = relief.low + grid * (relief.high - relief.low)
+    there = np.isfinite(grid)
+    low, high = (float(grid[there].min()), float(grid[there].max())) if there.any() else (0.0, 0.0)
+    rows, columns = grid.shape
+    return HeightsFound(low=low, high=high, holes=int((~there).sum()), columns=columns, rows=rows)
+
+
 class Gesture(BaseModel):
     """What a hand does in the viewfinder, in shares of the frame's width and height (0..1 from its upper left).
 

@@ -28,6 +28,7 @@ from rasterio.windows import Window
 from yaila.core.errors import BadGeoreference, BadPicture
 from yaila.core.ground.georeference import MERCATOR, Georeference
 from yaila.core.ground.mercator import HALF_WORLD
+from yaila.formats.heights import keep_values, kept_shape
 
 STRAIGHT = 0.1
 """Pixels by which a picture may miss its place before it is resampled."""
@@ -84,6 +85,8 @@ def take_in(path: Path, name: str, target: Path, given: Georeference | None = No
         try:
             with _warped(source, grid, place) as layers:
                 _write(layers, bands, target, grid.affine if grid else None)
+                if len(bands.shown) == 1 and source.dtypes[bands.shown[0] - 1] != "uint8":
+                    keep_values([_values(layer, bands.shown[0]) for layer in layers], target)
         except (RasterioError, ValueError) as error:
             raise BadPicture(f"“{name}” cannot be read to its end: {error}. Copy or export it again.") from error
         if grid:
@@ -310,6 +313,13 @@ def _write(layers: list[Any], bands: _Bands, target: Path, affine: Affine | None
             for left in range(0, first.width, BLOCK):
                 window = Window(left, top, min(BLOCK, first.width - left), min(BLOCK, first.height - top))
                 out.write(_shown(layers, bands, window), window=window)
+
+
+def _values(layer: Any, band: int) -> NDArray[np.float32]:
+    """The values of a band as they stand, NaN where it has none, averaged to what is kept of heights."""
+    height, width = kept_shape(layer.height, layer.width)
+    read = layer.read(band, out_shape=(height, width), resampling=Resampling.average, masked=True)
+    return np.asarray(read.astype(np.float32).filled(np.nan), np.float32)
 
 
 def _shown(layers: list[Any], bands: _Bands, window: Window) -> NDArray[np.uint8]:

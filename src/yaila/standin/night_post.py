@@ -19,7 +19,7 @@ from yaila.core.analysis.overlap import tone_match_of
 from yaila.core.camera import Breath
 from yaila.core.film import Duration, Feather, Film, Ground, Marker, Passage, Plate, Route, RoutePoint, Vantage
 from yaila.core.film.acts import MatchTone
-from yaila.core.film.finish import Dusk, Finish, Haze, Lens, MarkFocus, PlaceFocus, Shutter, Sun, TargetFocus
+from yaila.core.film.finish import Dusk, Finish, Haze, Lens, MarkFocus, PlaceFocus, Relief, Shutter, Sun, TargetFocus
 from yaila.core.film.marked import Deck, Draws, Label, LabelStyle, Lamp, LampStyle, Leader, MarkerStyle, Region
 from yaila.core.film.model import Fit
 from yaila.core.ground import GroundBox, Point, Similarity
@@ -96,7 +96,7 @@ def ensure_night_post(store: Store, tell: Callable[[str], None]) -> None:
     for number, shot in enumerate(todo, 1):
         tell(f"  {number} of {len(todo)}: {shot.name}, {shot.pixels[0]:,} × {shot.pixels[1]:,} pixels")
         plates.append(_plate(store, world, shot))
-    film = night_post(world, plates)
+    film = night_post(world, plates, _heights(store, world))
     for plate in plates[1:]:
         # Their seasons differ: each takes the tone of those below it.
         film = MatchTone(plate=plate.id, match=tone_match_of(film, film.plate(plate.id), store.pictures.pyramid)).apply(
@@ -133,6 +133,36 @@ def _plate(store: Store, world: World, shot: Shot) -> Plate:
     )
 
 
+def _heights(store: Store, world: World) -> Plate:
+    """The heights of the land behind Sarnish Point, as a GeoTIFF of metres."""
+    import rasterio
+    from rasterio.transform import from_bounds
+
+    from yaila.formats.rasters import take_in
+
+    sarnish = world.harbours["Sarnish Point"]
+    half, side = 36e3, 1440
+    box = GroundBox(sarnish.x - half, sarnish.y - half, sarnish.x + half, sarnish.y + half)
+    with store.room() as folder:
+        raw, file = folder / "raw.tif", folder / "Sarnish heights.tif"
+        profile = {"driver": "GTiff", "width": side, "height": side, "count": 1, "dtype": "float32", "crs": MERCATOR}
+        placed = from_bounds(box.west, box.south, box.east, box.north, side, side)
+        with rasterio.open(raw, "w", transform=placed, **profile) as out:
+            out.write(world.heights(box, side).astype(np.float32), 1)
+        taken = take_in(raw, raw.name, file)
+        picture = store.pictures.add(file, file.name)
+    return Plate(
+        id="heights",
+        name="Sarnish heights",
+        credit=CREDIT,
+        picture=picture,
+        role="heights",
+        placement=Similarity(x=sarnish.x, y=sarnish.y, scale=2 * half / side),
+        fit=Fit(by="file"),
+        georeference=taken.place,
+    )
+
+
 WAY = (
     (437.44, 210.94), (454.19, 211.81), (471.2, 227.9), (470.9, 233.2), "Tolvane", (482.94, 235.06), "Quillhaven",
     (483.69, 235.56), (483.31, 217.44), "Ebbing Light", (484.4, 215.0), (487.2, 212.6), (503.56, 212.94),
@@ -162,8 +192,8 @@ def mail_boat(world: World) -> Route:
     )  # fmt: skip
 
 
-def night_post(world: World, plates: list[Plate]) -> Film:
-    """The film on its plates."""
+def night_post(world: World, plates: list[Plate], heights: Plate | None = None) -> Film:
+    """The film on its plates, with mountains if there are heights."""
     marrowick, quillhaven = world.harbours["Marrowick"], world.harbours["Quillhaven"]
     ebbing, sarnish = world.harbours["Ebbing Light"], world.harbours["Sarnish Point"]
 
@@ -234,14 +264,15 @@ def night_post(world: World, plates: list[Plate]) -> Film:
         )
     )  # fmt: skip
     return Film(
-        name="The Night Post", rate="25", background="#16435f", ground=Ground(kind="mercator"), plates=plates,
+        name="The Night Post", rate="25", background="#16435f", ground=Ground(kind="mercator"),
+        plates=[*plates, *([heights] if heights else [])],
         vantages=vantages, routes=[route], markers=markers, labels=_labels(stops, ebbing), regions=[_island(world)],
         styles=[
             MarkerStyle(id="calls", name="Calls", look=MarkerLook(size=38)),
             LabelStyle(id="names", name="Harbour names", look=Lettering(family="Lato", size=46, halo=12)),
             LampStyle(id="quays", name="Quay lamps", look=LampLook(bright=3.2, reach=330, warmth=2500, glow=0.3)),
         ],
-        lamps=_lamps(world), decks=_decks(), finish=_finish(marrowick),
+        lamps=_lamps(world), decks=_decks(), finish=_finish(marrowick, heights),
     )  # fmt: skip
 
 
@@ -281,8 +312,9 @@ def _decks() -> list[Deck]:
     return [Deck(id="cloud", name="Evening cloud", height=26e3, ends=ends, look=look)]
 
 
-def _finish(marrowick: Harbour) -> Finish:
-    """Evening into night, a shallow focus that goes over from the town to the boat, and an open shutter."""
+def _finish(marrowick: Harbour, heights: Plate | None) -> Finish:
+    """Evening into night, a shallow focus that goes over from the town to the boat, mountains that rise as the camera
+    comes to Sarnish Point, and an open shutter."""
 
     def stop(
         key: str, value: Any, vantage: str, edge: Literal["arrives", "leaves"] = "arrives", offset: int = 0
@@ -298,7 +330,16 @@ def _finish(marrowick: Harbour) -> Finish:
         stop("on", TargetFocus(), "v3", "leaves", 6),
     )
     first: Any = Stop(id="first", value=TargetFocus(), at=VantageMoment(vantage="v2", edge="leaves"))
+    rises = (
+        stop("flat", 0.0, "v5", "leaves", 20),
+        stop("high", 1.7, "v6", "arrives", -10),
+        stop("stay", 1.7, "v6", "leaves"),
+        stop("down", 0.0, "v6", "leaves", 60),
+    )
     return Finish(
+        relief=Relief(
+            on=heights is not None, plate=heights.id if heights else None, times=Course(stops=rises), shadows=0.25
+        ),
         sun=Sun(on=True, azimuth=300, height=24, warmth=4000, tints=0.6),
         dusk=Dusk(on=True, share=Course(stops=tuple(stop(*one) for one in falls)), dark=2.6),
         haze=Haze(on=True, clear=1.4, sees=7.0, colour="#b9c6d8"),

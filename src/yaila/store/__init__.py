@@ -91,7 +91,7 @@ class Store:
         self.sources = Sources(engine)
         self.gazetteers = Gazetteers(engine)
         self.pictures = Pictures(engine, self.home / "pictures", self.room)
-        self.aids = Aids(self._folder("aids"))
+        self.aids = Aids(self._folder("aids"), self.pictures.heights)
 
     @contextmanager
     def room(self, job: str | None = None) -> Iterator[Path]:

@@ -5,8 +5,12 @@ from __future__ import annotations
 
 import hashlib
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
 
 from yaila.core.errors import BadEdit, NotFound
 from yaila.core.picture.kit import Kit, read_sign
@@ -29,11 +33,11 @@ class Aid:
 class Aids:
     """The fonts and signs in a store."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, heights: Callable[[str, str], NDArray[np.float32]] | None = None) -> None:
         self._folder = folder
         self._bad: set[str] = set()
         self._good: set[str] = set()
-        self.kit = Kit(Faces(self.read), self.read)
+        self.kit = Kit(Faces(self.read), self.read, heights)
 
     def add_font(self, data: bytes, name: str) -> Aid:
         """Keep a font.

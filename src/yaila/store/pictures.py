@@ -9,6 +9,8 @@ from collections.abc import Callable
 from contextlib import AbstractContextManager, suppress
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
@@ -16,6 +18,7 @@ from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import PictureRef
 from yaila.core.imagery import build_pyramid
 from yaila.core.imagery.pyramid import PictureFacts, TiffPyramid, open_pyramid, read_facts
+from yaila.formats.heights import read_heights
 from yaila.formats.whole import ask_room, settle
 from yaila.store.database import PictureRow
 
@@ -78,6 +81,15 @@ class Pictures:
     def source(self, sha256: str) -> Path:
         """The file as it came."""
         return self._folder / sha256 / f"source{self.get(sha256).suffix}"
+
+    def heights(self, sha256: str, codes: str) -> NDArray[np.float32]:
+        """The heights that a picture holds, NaN where it has none (``formats/heights.py``).
+
+        Raises:
+            NotFound: it is not in store.
+            BadPicture: it holds none.
+        """
+        return read_heights(self.source(sha256), codes)  # type: ignore[arg-type]
 
     def pyramid(self, sha256: str) -> TiffPyramid:
         """The pyramid of a picture, open.

@@ -170,3 +170,15 @@ def test_the_first_lamp_brings_the_night_and_a_deck_lies_below_the_camera() -> N
         do.AddDeck(frame=0).done_to(Film())
     with pytest.raises(BadEdit, match="over a place"):
         do.AddLamp(frame=0).done_to(film())
+
+
+def test_a_plate_of_heights_raises_the_ground_and_is_let_go_of_when_it_is_taken_away() -> None:
+    picture = {"sha256": "a" * 64, "width": 10, "height": 10}
+    made = Film.model_validate(
+        film().model_dump(mode="json") | {"plates": [{"id": "p", "name": "p", "picture": picture}]}
+    )
+    raised = do.RaiseGround(plate="p", codes="grey").done_to(made)
+    relief = raised.finish.relief
+    assert (raised.plates[0].role, relief.on, relief.plate, relief.codes) == ("heights", True, "p", "grey")
+    assert not raised.plates[0].in_film
+    assert do.RemovePlate(plate="p").done_to(raised).finish.relief.plate is None

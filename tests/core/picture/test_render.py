@@ -140,7 +140,7 @@ def test_the_quick_way_for_one_opaque_plate_and_the_general_one_give_the_same_pi
 
 def test_every_kind_of_mark_has_its_painter_and_passes_stand_in_one_list() -> None:
     assert set(PAINTERS) == {"regions", "routes", "markers", "labels"}
-    assert len(PASSES) == 5
+    assert len(PASSES) == 6
     film = full()
     film.markers.append(Marker(id="z", x=0, y=0))
     assert {mark.kind for mark in film.marks} == {"region", "route", "marker", "label"}

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from tests.core.film.test_walk import Texture
 from yaila.core.film import Film
 from yaila.core.imagery import PageStore
-from yaila.core.picture import Renderer
+from yaila.core.picture import Kit, Renderer
 from yaila.core.soundings import Pieces, soundings_of
 
 KINDS = {"soft name", "behind", "no blur", "all blurred", "open", "night"}
@@ -61,6 +62,29 @@ def test_each_fault_of_the_finish_is_told_and_its_remedy_mends_it(kind: str, fin
         if kind not in found(mended):
             break
     assert kind not in found(mended)
+
+
+def test_a_camera_under_a_mountain_is_told_and_the_mountain_made_lower() -> None:
+    picture = {"sha256": "b" * 64, "width": 600, "height": 400}
+    lies = {"kind": "similarity", "x": 0, "y": 0, "scale": 8}
+    film = film_of({})
+    heights = {"id": "h", "name": "h", "role": "heights", "picture": picture, "placement": lies}
+    document = film.model_dump(mode="json")
+    document["plates"].append(heights)
+    document["finish"] = {"relief": {"on": True, "plate": "h", "times": 1}}
+    film = Film.model_validate(document)
+
+    def told(film: Film) -> dict:
+        kit = Kit(heights=lambda key, codes: np.full((40, 60), 600.0, np.float32))
+        renderer = Renderer(lambda key: Texture(600, 400), PageStore(16), kit)
+        return {one.kind: one for one in soundings_of(film, Pieces(lambda key: Texture(600, 400)), renderer=renderer)}
+
+    # The eye is 375 above the flat ground, and the ground 600 high.
+    under = told(film)["under"]
+    assert under.grave
+    lower = under.remedy.act.done_to(film)
+    assert lower.finish.relief.times == 0.5
+    assert "under" not in told(lower)
 
 
 def test_a_sound_finish_is_passed_over_in_silence() -> None:

@@ -26,6 +26,8 @@ from yaila.core.quantities import (
     MarkRef,
     ModelLength,
     North,
+    Number,
+    PlateRef,
     Share,
     Stops,
 )
@@ -128,6 +130,25 @@ class Shutter(Effect):
     samples: Count = Field(0, ge=0, le=64)
 
 
+class Relief(Effect):
+    """The ground raised by the heights of a plate, ``times`` what they are; below ``sea``, metres, it is flat.
+
+    ``codes`` says what its picture holds: metres; grey from ``low`` to ``high``; or tenths of a metre packed into
+    colours, as the practice survey has them. ``smooth`` is over how many places of it heights are melted; ``shade`` how
+    strong light and shade of its slopes are, ``shadows`` the shadows that they cast.
+    """
+
+    plate: PlateRef | None = None
+    codes: Literal["metres", "grey", "packed"] = "metres"
+    low: Number = Field(0.0, ge=-20_000, le=20_000, title="Black is")
+    high: Number = Field(1000.0, ge=-20_000, le=20_000, title="White is")
+    times: Changes[Factor] = Field(1.5, ge=0, le=1000, title="Raised")
+    sea: Number = Field(0.0, ge=-20_000, le=20_000, title="Sea level")
+    smooth: Number = Field(0.0, ge=0, le=200, title="Smoothed by")
+    shade: Changes[Share] = Field(0.5, ge=0, le=1, title="Light and shade")
+    shadows: Changes[Share] = Field(0.4, ge=0, le=1, title="Cast shadows")
+
+
 class Sun(Effect):
     """Where the light comes from: shadows fall away from it, and it colours what it shines on.
 
@@ -173,6 +194,7 @@ class Haze(Effect):
 class Finish(Part):
     """What is made of the picture once the ground and the marks are there."""
 
+    relief: Relief = Field(default_factory=Relief)
     sun: Sun = Field(default_factory=Sun)
     dusk: Dusk = Field(default_factory=Dusk)
     haze: Haze = Field(default_factory=Haze)

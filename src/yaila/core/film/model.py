@@ -185,7 +185,8 @@ class Captured(Part):
 class Plate(Part):
     """A picture laid on the ground.
 
-    ``role``: a reference plate is seen on the chart only, with ``opacity`` there and ``contrast`` percent; it is
+    ``role``: one that holds heights raises the ground (``Relief``) and is not seen itself; a reference plate is seen on
+    the chart only, with ``opacity`` there and ``contrast`` percent; it is
     never in the film.
     """
 
@@ -202,7 +203,7 @@ class Plate(Part):
     opacity: Changes[Share] = Field(1.0, ge=0, le=1)
     contrast: Percent = Field(100.0, ge=10, le=300)
     shown: bool = True
-    role: Literal["film", "reference"] = "film"
+    role: Literal["film", "reference", "heights"] = "film"
     credit: str = Field("", max_length=300)
     georeference: Georeference | None = None
     holes: tuple[Annotated[tuple[int, int, int, int], PLATE_BOX], ...] = Field((), max_length=10_000)

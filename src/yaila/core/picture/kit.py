@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
 import skia
+from numpy.typing import NDArray
 
 from yaila.core.errors import BadEdit, NotFound
 from yaila.core.type import Faces
@@ -37,6 +39,8 @@ class Kit:
 
     faces: Faces = Faces()  # noqa: RUF009 - frozen
     read: Callable[[str], bytes] | None = None
+    heights: Callable[[str, str], NDArray[np.float32]] | None = None
+    """Heights of a picture by its SHA-256, and how it codes them; NaN where it has none."""
 
     def sign(self, key: str | None) -> skia.Image | None:
         """The picture of a sign; none while there is none, or it is gone."""

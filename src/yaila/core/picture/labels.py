@@ -286,6 +286,9 @@ def pieces(presents: Sequence[PresentLabel], stage: Stage, away: Mapping[str, fl
         label = present.mark
         place = place_on_route(present) if label.stands == "route" else label.place
         lies = lies_flat(label)
+        if stage.raised and not lies and label.stands != "frame":
+            label = label.model_copy(update={"height": label.height + stage.ground_at(place)})
+            present = replace(present, mark=label)
         depth = 0.0 if label.stands == "frame" else stage.view.depth(np.array(place), label.height)
         if depth > NEAR or label.stands == "frame":
             made.append(

@@ -31,6 +31,9 @@ STRETCH = 128
 EVEN = 0.5
 """How much the radius may change along a stretch, pixels."""
 
+UNEVEN = 8
+"""Pixels of a row with one radius where the ground is not flat."""
+
 SHARP = 0.3
 """Below this radius nothing is blurred, pixels."""
 
@@ -104,7 +107,7 @@ def smooth_rows(source, out, first, last, step):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def blur_rows(steps, ready, out, first, last, left, top, radii, hold, least, counts, places):
+def blur_rows(steps, ready, out, first, last, left, top, radii, deep, hold, least, counts, places):
     """Rows of a picture as the lens draws it.
 
     Args:
@@ -113,13 +116,17 @@ def blur_rows(steps, ready, out, first, last, left, top, radii, hold, least, cou
         out: what is drawn, of which pixel (0, 0) lies over pixel (left, top) of the picture.
         radii: the signed radius at a place of the picture: at its upper left corner, and what a pixel across and down
             adds.
+        deep: the signed radius of each pixel that is drawn, where the ground is not flat; else of size 0.
         hold, least: the radii that are never passed: that of what is infinitely far, and of what is too near, pixels.
         counts, places: see :func:`openings`.
     """
     height, width = steps.shape[1:]
     base, across, down = radii
     stretch = STRETCH
-    if abs(across) * stretch > EVEN:
+    uneven = deep.shape[0] > 0
+    if uneven:
+        stretch = UNEVEN
+    elif abs(across) * stretch > EVEN:
         stretch = max(int(EVEN / abs(across)), 8)
     red, green, blue = np.zeros(STRETCH, np.float32), np.zeros(STRETCH, np.float32), np.zeros(STRETCH, np.float32)
     run = np.zeros(STRETCH, np.uint64)
@@ -127,6 +134,8 @@ def blur_rows(steps, ready, out, first, last, left, top, radii, hold, least, cou
         for x in range(0, out.shape[1], stretch):
             end = min(stretch, out.shape[1] - x)
             middle = base + across * (x + left + end * 0.5) + down * (y + top + 0.5)
+            if uneven:
+                middle = float(deep[y, x + end // 2])
             radius = max(min(middle, hold), least)
             size = abs(radius)
             row = y + top
@@ -142,7 +151,7 @@ def blur_rows(steps, ready, out, first, last, left, top, radii, hold, least, cou
             level = math.log2(max(apart, 1.0))
             held = 0
             shift_u, shift_v = across, down
-            if middle > hold or middle < least:
+            if uneven or middle > hold or middle < least:
                 shift_u, shift_v = 0.0, 0.0
             for k in range(used):
                 a, b = taps[k, 0], taps[k, 1]

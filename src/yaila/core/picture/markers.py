@@ -25,25 +25,25 @@ def pieces(presents: Sequence[PresentMarker], stage: Stage) -> list[Piece]:
     """What is painted of markers: those that lie on the ground, and those that stand at their place."""
     made = []
     for present in presents:
-        depth = stage.view.depth(np.array(present.mark.place))
+        lies = present.look.scales == "ground"
+        high = 0.0 if lies else stage.ground_at(present.mark.place)
+        depth = stage.view.depth(np.array(present.mark.place), high)
         if depth > NEAR and present.scale > 0 and present.opacity > 0:
-            lies = present.look.scales == "ground"
-            made.append(
-                Piece(present.mark.id, lies, depth, partial(_uncovering, present, stage), (*present.mark.place, 0.0))
-            )
+            paint = partial(_uncovering, present, stage, high)
+            made.append(Piece(present.mark.id, lies, depth, paint, (*present.mark.place, high)))
     return made
 
 
-def _uncovering(present: PresentMarker, stage: Stage, easel: Easel) -> None:
+def _uncovering(present: PresentMarker, stage: Stage, high: float, easel: Easel) -> None:
     corners = around(present.mark.place, stage.view)
     with only_uncovered(easel.canvas, present.uncovered, corners, stage.view):
-        _draw(easel.canvas, present, stage.view, stage.kit)
+        _draw(easel.canvas, present, stage.view, stage.kit, high)
 
 
-def _draw(canvas: skia.Canvas, present: PresentMarker, view: View, kit: Kit) -> None:
+def _draw(canvas: skia.Canvas, present: PresentMarker, view: View, kit: Kit, high: float) -> None:
     marker, look, scale = present.mark, present.look, view.scale
     place = np.array([[marker.x, marker.y]])
-    u, v, depth = view.project(place)[0].tolist()
+    u, v, depth = view.project(place, high)[0].tolist()
     canvas.save()
     canvas.translate(u, v)
     if look.scales == "ground":

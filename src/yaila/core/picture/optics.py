@@ -145,16 +145,28 @@ class Optics:
         plane = self.hold * (np.array([0.0, 0.0, 1.0]) - self.aperture.focused / self.aperture.target * nearness)
         return float(plane[2]), float(plane[0]), float(plane[1])
 
-    def through(self, light: Light, view: View) -> Light:
+    def through(self, light: Light, view: View, places: NDArray[np.float32] | None = None) -> Light:
         """The ground as it is seen through lens and shutter: light of a view that is wider by ``margin``, in, and of
-        the frame, out."""
+        the frame, out. Where it is not flat, ``places`` says what each pixel of the view shows (``Terrain.places``)."""
         if self.aperture and self.lens_margin:
-            light, view = self._blurred(light, view), view.wider(-self.lens_margin)
+            margin = self.lens_margin
+            if places is not None:
+                places = np.ascontiguousarray(places[margin:-margin, margin:-margin])
+            light, view = self._blurred(light, view, places), view.wider(-margin)
         if self.poses:
-            light = self._averaged(light, view)
+            light = self._averaged(light, view, places)
         return light
 
-    def _blurred(self, light: Light, view: View) -> Light:
+    def _deep(self, places: NDArray[np.float32]) -> NDArray[np.float32]:
+        """The signed radius of what pixels show; the sky is infinitely far away."""
+        assert self.aperture
+        share = self.aperture.focused / self.aperture.target * self.view.pose.distance
+        away = places[..., 3]
+        radius = self.hold * (1 - np.where(away > 0, share / np.maximum(away, 1e-9), 0.0))
+        return np.asarray(radius, np.float32)
+
+    def _blurred(self, light: Light, view: View, places: NDArray[np.float32] | None) -> Light:
+        deep = np.zeros((0, 0), np.float32) if places is None else self._deep(places)
         margin, radii, least = self.lens_margin, self.radii(view), -WIDEST * self.view.whole.width
         counts, places = lens.openings(LENS_PLACES[self.quality], self.iris)
         farthest = max(self._farthest_circle(), 1.0)
@@ -168,27 +180,35 @@ class Optics:
             for k in range(1, ready):
                 in_threads(partial(_smoothed, steps[k - 1], steps[k], 1 << (k - 1)), 0, height)
             out = np.empty((height - 2 * margin, width - 2 * margin), np.uint64)
-            how = (margin, margin, radii, self.hold, least, counts, places)
+            how = (margin, margin, radii, deep, self.hold, least, counts, places)
             in_threads(lambda a, b: lens.blur_rows(steps, ready, out, a, b, *how), 0, len(out))
             return out
 
         return light.each(plane)
 
-    def _averaged(self, light: Light, view: View) -> Light:
+    def _averaged(self, light: Light, view: View, places: NDArray[np.float32] | None) -> Light:
         """``view`` is that of the light."""
         margin = self.shutter_margin
         maps = np.array([view.frame_from_ground @ view.posed(pose).ground_from_frame for pose in self.poses])
         longest = _longest(self.view, self.poses[0], self.poses[-1])
         piece = _piece(maps, view)
+        # From places counted from the middle moment's target.
+        here = np.array([view.pose.x, view.pose.y])
+        spaces = np.array([_counted_from(view.posed(pose), here) for pose in self.poses])
 
         def plane(source: NDArray[np.uint64]) -> NDArray[np.uint64]:
             if longest / len(maps) > SMOOTHED:
                 sharp, source = source, np.empty_like(source)
                 in_threads(partial(_smoothed, sharp, source, 1), 0, len(source))
             out = np.empty((source.shape[0] - 2 * margin, source.shape[1] - 2 * margin), np.uint64)
-            in_threads(
-                lambda a, b: shutter.average_rows(source, out, a, b, margin, margin, maps, piece), 0, out.shape[0]
-            )
+            if places is not None:
+                in_threads(
+                    lambda a, b: shutter.average_deep_rows(source, out, a, b, margin, margin, spaces, places),
+                    0,
+                    len(out),
+                )
+                return out
+            in_threads(lambda a, b: shutter.average_rows(source, out, a, b, margin, margin, maps, piece), 0, len(out))
             return out
 
         return light.each(plane)
@@ -233,6 +253,13 @@ class Optics:
             float(middle[2] / begin[2]),
             float(middle[2] / end[2]),
         )
+
+
+def _counted_from(view: View, place: NDArray[np.float64]) -> NDArray[np.float64]:
+    """3x4: places in space, counted from a place of the ground, to the frame."""
+    space = view.space.copy()
+    space[:, 3] += space[:, :2] @ (place - view.target)
+    return space
 
 
 def _longest(view: View, first: Pose, last: Pose) -> float:

@@ -19,7 +19,9 @@ from numpy.typing import NDArray
 from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
-from yaila.core.film.finish import EFFECTS
+from yaila.core.film.finish import EFFECTS, Relief
+from yaila.core.ground.mercator import stretch_at
+from yaila.core.ground.placement import through
 from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import markers, regions, room, routes
 from yaila.core.picture.canvas import bytes_of, painted
@@ -31,12 +33,19 @@ from yaila.core.picture.lens import SHARP
 from yaila.core.picture.light import field_of, is_lit
 from yaila.core.picture.linear import Light
 from yaila.core.picture.optics import Optics
+from yaila.core.picture.relief import Heights, Slopes, Terrain, cast
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.stopping import go_on, late
 from yaila.core.time import Time
 
 MOST_FILMS = 16
 """Films whose choreography a renderer keeps."""
+
+MOST_HEIGHTS = 3
+"""Plates of heights whose pyramids a renderer keeps."""
+
+DETAIL = {Quality.DRAFT: 0.5, Quality.FINAL: 1.0}
+"""Rays for a pixel, along a side, that are followed over relief."""
 
 Pixels = NDArray[np.uint8]
 """(height, width, 4) uint8 premultiplied RGBA, sRGB."""
@@ -96,12 +105,19 @@ class Work:
     """Of what is drawn: the frame, and the margin that lens and shutter need around it."""
     optics: Optics
     renderer: Renderer
+    terrain: Terrain | None = None
+    """Relief, where there is any: then ``view`` is of the flat ground, and shows all of it that is laid over it."""
     pixels: Pixels = field(default_factory=lambda: np.zeros((0, 0, 4), np.uint8))
     standing: list[Piece] = field(default_factory=list)
     unfinished: bool = False
 
     light: Light | None = None
     """The picture while it is in linear light: with the margin before the lens, without it after."""
+
+    @property
+    def outer(self) -> View:
+        """The frame with the margin that lens and shutter need."""
+        return self.optics.view.wider(self.optics.margin)
 
     @property
     def seconds(self) -> float:
@@ -165,11 +181,19 @@ def marks_on_the_ground(work: Work) -> None:
         work.light = work.light.with_marks(ground, work.pixels, work.request.clear)
 
 
+def raised(work: Work) -> None:
+    """The ground laid over its heights."""
+    if work.terrain:
+        work.light = work.terrain.over(work.light or Light.of(work.pixels, work.request.clear))
+        width, height = work.outer.size
+        work.pixels = np.zeros((height, width, 4), np.uint8)
+
+
 def lens_and_shutter(work: Work) -> None:
     """The ground as it is seen through the lens while the shutter is open."""
     if not work.optics.idle:
         light = work.light or Light.of(work.pixels, work.request.clear)
-        work.light = work.optics.through(light, work.view)
+        work.light = work.optics.through(light, work.outer, work.terrain.places if work.terrain else None)
 
 
 def what_stands(work: Work) -> None:
@@ -214,6 +238,7 @@ def _stand(work: Work, pieces: list[Piece], ground: Pixels) -> None:
             return
         layer = np.zeros_like(work.pixels)
         with painted(layer, opaque=False) as canvas:
+            canvas.translate(work.view.left - work.outer.left, work.view.top - work.outer.top)
             piece.paint(Easel(canvas, ground))
         inside = replace(motion, at=(motion.at[0] + margin, motion.at[1] + margin))
         if made := softened_layer(layer, radius, inside, optics.iris, optics.moments):
@@ -228,6 +253,9 @@ REACH = 100.0
 def _paint(work: Work, pieces: list[Piece], ground: Pixels) -> None:
     if pieces:
         with painted(work.pixels, opaque=not work.request.clear) as canvas:
+            # Over relief, pieces are placed in the view of the flat ground, and pixels are those of the frame.
+            if not pieces[0].lies:
+                canvas.translate(work.view.left - work.outer.left, work.view.top - work.outer.top)
             for piece in pieces:
                 go_on()
                 if late():
@@ -244,12 +272,20 @@ PAINTERS: dict[str, Callable[[Any, Stage], list[Piece]]] = {
 }
 """What gives the pieces of each kind of mark, in the order in which they are painted; named as in ``Scene``."""
 
-PASSES: tuple[Callable[[Work], None], ...] = (plates, light_and_air, marks_on_the_ground, lens_and_shutter, what_stands)
+PASSES: tuple[Callable[[Work], None], ...] = (
+    plates,
+    light_and_air,
+    marks_on_the_ground,
+    raised,
+    lens_and_shutter,
+    what_stands,
+)
 
 
 def _stage(work: Work) -> Stage:
     georeferenced = work.request.film.ground.kind == "mercator"
-    return Stage(work.view, georeferenced, work.scene.light, work.renderer.kit)
+    raised = work.terrain.height_at if work.terrain else None
+    return Stage(work.view, georeferenced, work.scene.light, work.renderer.kit, raised)
 
 
 class Renderer:
@@ -267,6 +303,8 @@ class Renderer:
         self.open_picture, self.pages, self.kit, self.lenient = open_picture, pages, kit or Kit(), lenient
         self._last: tuple[object, Pixels] | None = None
         self._stacks: OrderedDict[tuple[int, ...], tuple[tuple[Plate, ...], Stack]] = OrderedDict()
+        self._heights: OrderedDict[tuple[object, ...], Heights] = OrderedDict()
+        self._shadows: tuple[tuple[object, ...], Heights] | None = None
         self._films: OrderedDict[int, tuple[Film, Choreography]] = OrderedDict()
 
     def render(self, request: Request) -> Picture:
@@ -313,7 +351,57 @@ class Renderer:
         scene = scene_at(request.film, choreography, request.time, request.without)
         own_camera = request.pose is None
         optics = Optics.of(request.film, choreography, scene.finish, view, request.time, request.quality, own_camera)
-        return Work(request, scene, view.wider(optics.margin), optics, self)
+        outer = view.wider(optics.margin)
+        terrain = self._terrain(request.film, scene, outer, request.quality)
+        return Work(request, scene, terrain.flat if terrain else outer, optics, self, terrain)
+
+    def heights_of(self, film: Film, relief: Relief) -> tuple[Heights, float] | None:
+        """What raises the ground, and how many ground units a metre of it is; none where it is flat. ``relief`` with
+        the values of a moment.
+
+        Raises:
+            NotFound: the picture is not there.
+            BadPicture: it holds no heights.
+        """
+        read = self.kit.heights
+        if not relief.on or relief.plate is None or read is None:
+            return None
+        plate = film.plate(relief.plate)
+        how = (relief.codes, relief.low, relief.high, relief.sea, relief.smooth)
+        key = (plate.picture.sha256, plate.matrix.tobytes(), how)
+        heights = self._heights.get(key)
+        if heights is None:
+            try:
+                grid = read(plate.picture.sha256, relief.codes)
+            except NotFound:
+                if not self.lenient:
+                    raise
+                return None
+            if relief.codes == "grey":
+                grid = relief.low + grid * np.float32(relief.high - relief.low)
+            rows, columns = grid.shape
+            width, height = plate.extent
+            shrunk = np.diag([width / columns, height / rows, 1.0])
+            heights = self._heights[key] = Heights.of(grid, plate.matrix @ shrunk, relief.sea, relief.smooth)
+            while len(self._heights) > MOST_HEIGHTS:
+                self._heights.popitem(last=False)
+        y = float(through(plate.matrix, np.array([[plate.extent[0] / 2, plate.extent[1] / 2]]))[0, 1])
+        return heights, relief.times * (stretch_at(y) if film.ground.kind == "mercator" else 1.0)
+
+    def _terrain(self, film: Film, scene: Scene, view: View, quality: Quality) -> Terrain | None:
+        """Relief as a view sees it; none where the ground is flat."""
+        relief = scene.finish.relief
+        found = self.heights_of(film, relief) if relief.times > 0 else None
+        if found is None:
+            return None
+        heights, times = found
+        slopes = Slopes((scene.light.east, scene.light.north), relief.shade, relief.shadows)
+        cast_of = (id(heights), times, slopes.fall)
+        shadows = self._shadows[1] if self._shadows and self._shadows[0] == cast_of else None
+        if shadows is None and relief.shadows > 0:
+            shadows = cast(heights, times, np.array(slopes.fall))
+            self._shadows = (cast_of, shadows)
+        return Terrain.of(heights, times, view, DETAIL[quality], slopes, shadows)
 
     def _choreography(self, film: Film) -> Choreography:
         """That of a film, which is not changed any more once it is drawn."""

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from yaila.core.picture.linear import RUN, add, put_mean, take_out
+from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, RUN, add, put_mean, take_out
 
 PIECE = 32
 """The most pixels of a row over which a motion is worked out once."""
@@ -75,3 +75,44 @@ def _through(h, u, v):
     if w < 1e-3:
         return 0.0, 0.0, False
     return (h[0, 0] * u + h[0, 1] * v + h[0, 2]) / w, (h[1, 0] * u + h[1, 1] * v + h[1, 2]) / w, True
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def average_deep_rows(source, out, first, last, left, top, spaces, places):
+    """As :func:`average_rows`, where the ground is not flat.
+
+    Args:
+        spaces: from places in space, counted from the middle moment's target, to the pixels of the picture, at each
+            moment, (n, 3, 4).
+        places: what each pixel of the picture shows: east, north, height, and how far away, 0 for the sky.
+    """
+    height, width = source.shape
+    moments = spaces.shape[0]
+    for y in range(first, last):
+        for x in range(out.shape[1]):
+            here = source[y + top, x + left]
+            if places[y + top, x + left, 3] <= 0.0:
+                out[y, x] = here
+                continue
+            east, north, up = places[y + top, x + left, 0], places[y + top, x + left, 1], places[y + top, x + left, 2]
+            red, green, blue = np.int64(0), np.int64(0), np.int64(0)
+            for m in range(moments):
+                s = spaces[m]
+                w = s[2, 0] * east + s[2, 1] * north + s[2, 2] * up + s[2, 3]
+                value = here
+                if w > 1e-3:
+                    # What it shows is elsewhere then; as far the other way is what was here.
+                    u = (s[0, 0] * east + s[0, 1] * north + s[0, 2] * up + s[0, 3]) / w
+                    v = (s[1, 0] * east + s[1, 1] * north + s[1, 2] * up + s[1, 3]) / w
+                    column = min(max(int(2.0 * (x + left + 0.5) - u), 0), width - 1)
+                    row = min(max(int(2.0 * (y + top + 0.5) - v), 0), height - 1)
+                    value = source[row, column]
+                red += np.int64(value & CHANNEL)
+                green += np.int64((value >> GREEN) & CHANNEL)
+                blue += np.int64(value >> BLUE)
+            half = moments // 2
+            out[y, x] = (
+                np.uint64((red + half) // moments)
+                | (np.uint64((green + half) // moments) << GREEN)
+                | (np.uint64((blue + half) // moments) << BLUE)
+            )

@@ -16,12 +16,18 @@ from yaila.core.picture.kit import Kit
 
 @dataclass(frozen=True)
 class Stage:
-    """The view that marks are painted in, whether the ground is the Earth's, the light, and fonts and signs."""
+    """The view that marks are painted in, whether the ground is the Earth's, the light, fonts and signs, and relief."""
 
     view: View
     georeferenced: bool
     light: Light
     kit: Kit
+    raised: Callable[[NDArray[np.float64]], NDArray[np.float64]] | None = None
+    """How high the ground is at places (n, 2), ground units, where there is relief."""
+
+    def ground_at(self, place: tuple[float, float]) -> float:
+        """How high the ground is at a place, ground units."""
+        return float(self.raised(np.array([place]))[0]) if self.raised else 0.0
 
 
 @dataclass(frozen=True)

@@ -57,6 +57,8 @@ class _Ride:
         ways = np.array([way - reach, way, way + reach])
         self.places = curve.along(ways)
         self.heights = traveller.height_at(np.clip(ways, 0, curve.length), self.legs)
+        if stage.raised:
+            self.heights = self.heights + stage.raised(self.places)
         self.spots = self.view.project(self.places, self.heights)
         self.seen = bool(self.spots[:, 2].min() > NEAR)
         self.depth = float(self.spots[1, 2])
@@ -165,7 +167,9 @@ class _Ride:
             return
         share = np.linspace(0, 1, TRAIL_STEPS + 1)
         ways = np.clip(self.way - self.sign * share * long, 0, curve.length)
-        spots = self.view.project(curve.along(ways), traveller.height_at(ways, self.legs))
+        places = curve.along(ways)
+        raised = self.stage.raised(places) if self.stage.raised else 0.0
+        spots = self.view.project(places, traveller.height_at(ways, self.legs) + raised)
         if spots[:, 2].min() <= NEAR:
             return
         middle = spots[:, :2]

@@ -74,7 +74,7 @@ class Finding(BaseModel):
     kind: Literal[
         "bare", "soft", "seam", "hole", "credit", "unused", "fast", "strobe", "turn", "rest", "miss", "jump", "still",
         "read", "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters", "pale", "picture",
-        "soft name", "behind", "no blur", "all blurred", "open", "night",
+        "soft name", "behind", "no blur", "all blurred", "open", "night", "under",
     ]  # fmt: skip
     grave: bool
     first: int

@@ -11,6 +11,7 @@ import numpy as np
 
 from yaila.core.camera import FrameSize, View
 from yaila.core.colour import relative_luminance
+from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film
 from yaila.core.film.acts import Act, Focus, SetValue
 from yaila.core.film.focus import aperture_of
@@ -51,6 +52,9 @@ TOO_DARK = 0.0025
 """A picture of less light than this, of white's, is in the lowest codes of the limited range, where ITU-R BT.709 has
 few of them: 16 to about 24 of 235."""
 
+CLEAR = 0.02
+"""How far above the ground a camera should be at least, in distances to its target (common practice, no source)."""
+
 DARK = FrameSize(160, 90)
 
 
@@ -58,7 +62,7 @@ DARK = FrameSize(160, 90)
 class FinishFault:
     """Frames ``first`` to ``last``, worst at ``frame``, with what mends it."""
 
-    kind: Literal["soft name", "behind", "no blur", "all blurred", "open", "night"]
+    kind: Literal["soft name", "behind", "no blur", "all blurred", "open", "night", "under"]
     grave: bool
     first: int
     last: int
@@ -80,6 +84,8 @@ def finish_faults(
         found += _names(film, choreography)
     if film.finish.shutter.on:
         found += _shutter(film, choreography, paces)
+    if film.finish.relief.on and renderer:
+        found += _under(film, choreography, renderer)
     if film.finish.dusk.on and renderer:
         found += _night(film, choreography, pieces, renderer)
     return found
@@ -216,6 +222,37 @@ def _shutter(film: Film, choreography: Choreography, paces: Paces) -> list[Finis
         FinishFault("open", False, int(frames[fast[0]]), int(frames[fast[-1]]), int(frames[worst]), float(jump[worst]),
                     text, "Open it to 180°", act)
     ]  # fmt: skip
+
+
+def _under(film: Film, choreography: Choreography, renderer: Renderer) -> list[FinishFault]:
+    """Where the camera is under the ground that it looks at, or so near to it that nothing else is seen."""
+    deep = {}
+    for frame in _moments(choreography):
+        go_on()
+        relief = running(film.finish.relief, Time(frame), choreography.timeline)
+        try:
+            raised = renderer.heights_of(film, relief)
+        except NotFound:
+            # That a picture is gone is a finding of its own.
+            return []
+        if raised is None:
+            return []
+        heights, times = raised
+        pose = choreography.pose(Time(frame))
+        x, y, high = pose.eye()
+        above = high - times * float(heights.at(np.array([[x, y]]), heights.step)[0])
+        if above < CLEAR * pose.distance:
+            deep[frame] = above
+    if not deep:
+        return []
+    worst, frames = min(deep, key=lambda frame: deep[frame]), list(deep)
+    text = "The camera is under the ground" if deep[worst] < 0 else "The camera all but touches the ground"
+    times_now = film.finish.relief.times
+    act = None
+    if isinstance(times_now, float | int):
+        act = SetValue(of=film.finish.relief.id, field="times", frame=0, value=round(float(times_now) / 2, 3))
+    return [FinishFault("under", deep[worst] < 0, frames[0], frames[-1], worst, deep[worst],
+                        f"{text}: a mountain stands there", "Raise the ground half as high", act)]  # fmt: skip
 
 
 def _night(film: Film, choreography: Choreography, pieces: Pieces, renderer: Renderer) -> list[FinishFault]:

@@ -16,7 +16,7 @@ export class Painter {
     const { width: w, height: h } = context.canvas;
     const [plate, laid] = [session.film!.plates[index]!, session.plan!.plates[index]!];
     const source = `/api/films/${session.id}/plates/PLATE/tiles/TILE?state=${session.state}`;
-    const reference = plate.role === "reference";
+    const reference = plate.role !== "film";
     const melts =
       plate.feather.shape === "ellipse" || (plate.feather.shape === "rectangle" && resting(plate.feather.width) > 0);
     const opacity = resting(plate.opacity) * (mode === "through" ? 0.5 : 1);

@@ -86,7 +86,7 @@
         class="row"
         class:on={row.plate.id === session.selection?.id}
         class:over={over === row.index}
-        class:reference={row.plate.role === "reference"}
+        class:reference={row.plate.role !== "film"}
         draggable="true"
         ondragstart={(event) => {
           dragged = row.plate.id;
@@ -131,7 +131,11 @@
           </span>
           <span class="figure">{row.plate.fit.residual === null ? "–" : digits(row.plate.fit.residual, 2)}</span>
           <span class="figure"
-            >{row.plate.role === "reference" ? "chart" : `${digits(resting(row.plate.feather.width), 2)} %`}</span
+            >{row.plate.role === "heights"
+              ? "heights"
+              : row.plate.role === "reference"
+                ? "chart"
+                : `${digits(resting(row.plate.feather.width), 2)} %`}</span
           >
           <span class="figure" title="How much of the tone of what lies below it has taken on"
             >{row.plate.tone.match ? `${digits(resting(row.plate.tone.strength), 3)} %` : "–"}</span

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { api, told, type HeightsFound } from "../api/client";
   import type { Found } from "../film/marks";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
@@ -10,6 +11,7 @@
   import Button from "../ui/Button.svelte";
   import PanelHead from "../ui/PanelHead.svelte";
   import Segments from "../ui/Segments.svelte";
+  import Select from "../ui/Select.svelte";
   import Strip from "../ui/Strip.svelte";
   import { EFFECTS, addressed } from "./effects";
   import { sight } from "./sharpness.svelte";
@@ -20,6 +22,8 @@
   const mark = $derived(session.mark);
   const lens = $derived(film.finish.lens);
   const sun = $derived(film.finish.sun);
+  const relief = $derived(film.finish.relief);
+  const heights = $derived(film.plates.filter(({ role }) => role === "heights"));
   const now = $derived(sight.now);
   const ground = $derived(film.ground.kind);
   const cells = $derived.by((): (string | FieldCell | false)[] => {
@@ -28,6 +32,16 @@
         return ["f_number", lens.model === "nearness" ? "nearness" : "scale", "blades", lens.blades > 2 && "roundness"];
       case "shutter":
         return ["angle", { key: "samples", label: "Moments, 0 by itself" }];
+      case "relief":
+        return [
+          "times",
+          "sea",
+          "smooth",
+          "shade",
+          "shadows",
+          relief.codes === "grey" && "low",
+          relief.codes === "grey" && "high",
+        ];
       case "sun":
         return sun.by === "hand" ? ["azimuth", "height", "warmth", "tints"] : ["hour", "warmth", "tints"];
       case "dusk":
@@ -41,6 +55,22 @@
   const vantage = $derived.by(() => {
     const index = session.plan?.vantages.findLastIndex(({ start }) => start <= player.frame) ?? -1;
     return index < 0 ? null : { index, id: film.vantages[index]!.id };
+  });
+
+  let found = $state.raw<HeightsFound | null>(null);
+  $effect(() => {
+    const [state, plate, shown] = [session.state, relief.plate, face?.id === "relief" && relief.codes];
+    if (!plate || !shown || session.trial) return;
+    const path = { film_id: session.id, plate };
+    void told<HeightsFound>(
+      api.GET("/api/films/{film_id}/heights/{plate}", { params: { path, query: { state } } }),
+    ).then(
+      (heights) => (found = heights),
+      (error: Error) => {
+        found = null;
+        if (state === session.state) session.notice = error.message;
+      },
+    );
   });
 
   function put(path: string, value: unknown, label: string) {
@@ -108,6 +138,42 @@
           >
         {/if}
       </Strip>
+    {:else if face.id === "relief"}
+      <Strip>
+        <Select
+          label="Heights from"
+          caption="Heights from"
+          value={relief.plate ?? ""}
+          options={[
+            { value: "", label: heights.length ? "choose a plate" : "no plate holds heights" },
+            ...heights.map(({ id, name }) => ({ value: id, label: name })),
+          ]}
+          onchange={(value) => put("/finish/relief/plate", value || null, "Heights")}
+        />
+        <Select
+          label="Its picture holds"
+          caption="It holds"
+          value={relief.codes}
+          options={[
+            { value: "metres", label: "metres" },
+            { value: "grey", label: "grey, from black to white" },
+            { value: "packed", label: "heights packed in colours" },
+          ]}
+          onchange={(value) => put("/finish/relief/codes", value, "How heights are coded")}
+        />
+      </Strip>
+      {#if !heights.length}
+        <p>
+          Drop a GeoTIFF of heights or a grey picture in Gather, lay it, and say in Fit, under Picture, that it is seen as
+          heights.
+        </p>
+      {:else if found}
+        <p>
+          From {digits(found.low, 4)} to {digits(found.high, 4)} m, {found.columns} × {found.rows} places{found.holes
+            ? `, of which ${found.holes.toLocaleString("en")} had no height and take their neighbours’`
+            : ""}. All that lies on the ground lies on its mountains; names stand on them.
+        </p>
+      {/if}
     {:else if face.id === "sun"}
       <Strip>
         <Segments

@@ -17,6 +17,7 @@ export interface EffectFace {
 
 /** The effects in the order in which they come. */
 export const EFFECTS: EffectFace[] = [
+  { id: "relief", part: "Relief", name: "Relief", icon: "relief", headline: "times", sticks: "map", hint: "The ground raised by the heights of a plate" },
   { id: "sun", part: "Sun", name: "Sun", icon: "sun", headline: "height", sticks: "map", hint: "Where shadows fall, and how warm the light is" },
   { id: "dusk", part: "Dusk", name: "Dusk", icon: "moon", headline: "share", sticks: "map", hint: "Night falling over the ground; lamps burn by it" },
   { id: "haze", part: "Haze", name: "Haze", icon: "air", headline: "sees", sticks: "map", hint: "Air between the camera and what is far away" },

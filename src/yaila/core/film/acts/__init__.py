@@ -11,7 +11,7 @@ from typing import Annotated
 from pydantic import Field
 
 from yaila.core.film.acts.courses import CopyCourse, CopyStop, KeepValue, MoveStop, RemoveStop, SetValue
-from yaila.core.film.acts.finish import AddDeck, AddLamp, Focus, FocusAtVantage
+from yaila.core.film.acts.finish import AddDeck, AddLamp, Focus, FocusAtVantage, RaiseGround
 from yaila.core.film.acts.marks import (
     AddLabel,
     AddMarker,
@@ -93,6 +93,7 @@ Act = Annotated[
     | Focus
     | AddLamp
     | AddDeck
+    | RaiseGround
     | FocusAtVantage
     | MovePlate
     | PullPlate
@@ -230,6 +231,7 @@ __all__ = [
     "PullRouteHandle",
     "PullVantage",
     "RailHandles",
+    "RaiseGround",
     "RemoveMarks",
     "RemovePlate",
     "RemoveStop",

@@ -112,6 +112,23 @@ class FocusAtVantage(FilmAct):
         return film
 
 
+class RaiseGround(FilmAct):
+    """Let a plate hold heights, and the ground be raised by them; it is not seen itself any more. ``codes`` says how
+    its picture holds them."""
+
+    act: Literal["raise_ground"] = "raise_ground"
+    plate: str
+    codes: Literal["metres", "grey", "packed"] = "metres"
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        plate = film.plate(self.plate)
+        plate.role = "heights"
+        relief = film.finish.relief
+        film.finish.relief = relief.model_copy(update={"on": True, "plate": plate.id, "codes": self.codes})
+        return film
+
+
 class AddLamp(FilmAct):
     """Hang a lamp over a place, or on a mark with which it goes: as large as suits what the camera shows at a frame. By
     day it would not be seen: night falls with the first one."""

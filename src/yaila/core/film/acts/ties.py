@@ -9,7 +9,7 @@ import numpy as np
 
 from yaila.core.camera.manners import Follow, Glide
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.finish import MarkFocus, PlaceFocus
+from yaila.core.film.finish import MarkFocus, PlaceFocus, Relief
 from yaila.core.film.fitting import ground_of
 from yaila.core.film.focus import focus_place
 from yaila.core.film.marked import Counter, Label, Lamp, Mark, Reveal
@@ -100,6 +100,9 @@ def without_names(film: Film, keys: set[str]) -> Film:
         x, y, height = focus_place(film, choreography, one, Time(choreography.frames))
         return PlaceFocus(x=x, y=y, height=height)
 
+    def relief(one: Relief, owners: Owners) -> Relief:
+        return one.model_copy(update={"plate": None}) if one.plate in keys else one
+
     def lamp(one: Lamp) -> Lamp:
         if one.hangs not in keys:
             return one
@@ -123,6 +126,7 @@ def without_names(film: Film, keys: set[str]) -> Film:
         Tie: tie,
         Fit: fit,
         MarkFocus: focus,
+        Relief: relief,
     }
     return changed(film, {}, {Mark: mark, **rules})
 

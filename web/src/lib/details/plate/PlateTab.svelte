@@ -43,11 +43,18 @@
     options={[
       { value: "film", label: "The film" },
       { value: "reference", label: "The chart only", hint: "A reference: to trace and to find places by" },
+      { value: "heights", label: "As heights", hint: "It is not seen: it raises the ground in Finish" },
     ]}
     value={plate.role}
-    onchange={(role) => keep("role", role, role === "film" ? "Plate of the film" : "Reference plate")}
+    onchange={(role) =>
+      role === "heights"
+        ? session.act({ act: "raise_ground", plate: plate.id, codes: "metres" })
+        : keep("role", role, role === "film" ? "Plate of the film" : "Reference plate")}
   />
 </Line>
+{#if plate.role === "heights"}
+  <Line label="Relief"><small>How high it raises the ground is set in Finish, under Relief.</small></Line>
+{/if}
 {#if plate.role === "reference"}
   <Fields
     of="Plate"

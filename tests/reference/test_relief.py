@@ -1,0 +1,223 @@
+"""Relief against rays that are marched by brute force, and against what is known of planes."""
+
+from __future__ import annotations
+
+import math
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.truth import fine_texture, psnr
+from yaila.core.camera import FrameSize, Pose, View
+from yaila.core.film import Film, choreograph
+from yaila.core.imagery import PageStore
+from yaila.core.imagery.pages import PADDED, PAGE
+from yaila.core.picture import Kit, Quality, Renderer, Request
+from yaila.core.picture.relief import Heights, Slopes, Terrain, cast
+from yaila.core.time import Time
+
+SIZE = FrameSize(480, 270)
+SIDE = 1024
+PLAIN = Slopes((0.6, -0.6), 0.0, 0.0)
+
+
+class Picture:
+    """The texture as a picture of one level."""
+
+    alpha = False
+    sizes = ((SIDE, SIDE),)
+
+    def __init__(self) -> None:
+        self.pixels = np.dstack([texture(), np.full((SIDE, SIDE), 255, np.uint8)])
+
+    def page(self, level: int, column: int, row: int, out: np.ndarray) -> None:
+        ys = np.clip(np.arange(PADDED) + row * PAGE - 1, 0, SIDE - 1)
+        xs = np.clip(np.arange(PADDED) + column * PAGE - 1, 0, SIDE - 1)
+        out[:] = self.pixels[np.ix_(ys, xs)]
+
+
+def texture() -> np.ndarray:
+    return cv2.GaussianBlur(fine_texture(SIDE, SIDE, seed=5), (0, 0), 1.2)
+
+
+def hills(high: float = 120.0) -> np.ndarray:
+    """Smooth hills and valleys, the sea in the corners."""
+    random = np.random.default_rng(3)
+    grid = np.zeros((SIDE, SIDE), np.float32)
+    for octave, strength in ((5, 0.3), (6, 0.6), (7, 1.0)):
+        step = 2**octave
+        noise = random.normal(size=(SIDE // step + 2, SIDE // step + 2)).astype(np.float32)
+        grid += strength * cv2.resize(noise, (SIDE, SIDE), interpolation=cv2.INTER_CUBIC)
+    grid = np.clip(grid, 0, None)
+    y, x = np.mgrid[0:SIDE, 0:SIDE] / (SIDE - 1) * 2 - 1
+    grid *= np.clip(1.4 - np.hypot(x, y) * 1.4, 0, 1) ** 0.5
+    return (grid * (high / grid.max())).astype(np.float32)
+
+
+UNTURNED = np.array([[1.0, 0, -SIDE / 2], [0, -1.0, SIDE / 2], [0, 0, 1.0]])
+"""From places of the grid to the ground, whose middle is at 0, 0."""
+
+
+def film_of(view: dict, times: float = 1.0, **more: object) -> Film:
+    picture = {"sha256": "a" * 64, "width": SIDE, "height": SIDE}
+    lies = {"kind": "similarity", "x": 0, "y": 0}
+    plates = [
+        {"id": "p", "name": "p", "picture": picture, "placement": lies},
+        {"id": "h", "name": "h", "picture": picture | {"sha256": "b" * 64}, "placement": lies, "role": "heights"},
+    ]
+    relief = {"on": True, "plate": "h", "times": times, "shade": 0, "shadows": 0}
+    return Film.model_validate(
+        {
+            "plates": plates,
+            "vantages": [{"hold": 1, **view}],
+            "background": "#000000",
+            "finish": {"relief": relief},
+            **more,
+        }
+    )
+
+
+def drawn(film: Film, grid: np.ndarray, quality: Quality = Quality.FINAL) -> np.ndarray:
+    renderer = Renderer(lambda key: Picture(), PageStore(32), Kit(heights=lambda key, codes: grid))
+    return renderer.render(Request(film, Time(0), SIZE, quality)).rgb
+
+
+def brute_force(grid: np.ndarray, pose: Pose, size: FrameSize = SIZE, samples: int = 2) -> np.ndarray:
+    """Rays marched by 500 even steps and bisected, by plain vector geometry, through four places of a pixel's square;
+    heights and colours are read bilinearly by OpenCV."""
+    right, up, forward = pose.axes()
+    eye = np.array(pose.eye())
+    plate = texture().astype(np.float32)
+    total = np.zeros((size.height, size.width, 3))
+    rows, columns = np.mgrid[0 : size.height, 0 : size.width].astype(np.float64)
+
+    def at(x: np.ndarray, y: np.ndarray, of: np.ndarray) -> np.ndarray:
+        column, row = x + SIDE / 2 - 0.5, SIDE / 2 - y - 0.5
+        return cv2.remap(
+            of, column.astype(np.float32), row.astype(np.float32), cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT
+        )
+
+    for k in range(samples * samples):
+        across = (columns + (k % samples + 0.5) / samples - size.width / 2) / size.width * 36 / pose.focal
+        above = (size.height / 2 - rows - (k // samples + 0.5) / samples) / size.width * 36 / pose.focal
+        rays = across[..., None] * right + above[..., None] * up + forward
+        top = float(grid.max()) + 1
+        t = np.where(rays[..., 2] < 0, (top - eye[2]) / np.minimum(rays[..., 2], -1e-9), 0.0)
+        end = np.where(rays[..., 2] < 0, -eye[2] / np.minimum(rays[..., 2], -1e-9), 0.0)
+        found = np.zeros(t.shape, bool)
+        step = (end - t) / 500
+        for _ in range(501):
+            place = eye + t[..., None] * rays
+            under = place[..., 2] <= at(place[..., 0], place[..., 1], grid)
+            found |= under
+            t = np.where(found, t, t + step)
+        # Back by half steps to where it came in.
+        low, high = t - step, t.copy()
+        for _ in range(12):
+            middle = (low + high) / 2
+            place = eye + middle[..., None] * rays
+            under = place[..., 2] <= at(place[..., 0], place[..., 1], grid)
+            low, high = np.where(under, low, middle), np.where(under, middle, high)
+        place = eye + high[..., None] * rays
+        seen = at(place[..., 0], place[..., 1], plate)
+        outside = (np.abs(place[..., :2]) > SIDE / 2).any(axis=-1) | (rays[..., 2] >= 0)
+        seen[outside] = 0
+        total += seen
+    return total / samples**2
+
+
+@pytest.mark.parametrize(
+    "view", [{"span": 300, "tilt": 60, "heading": 25}, {"span": 500, "tilt": 40, "heading": -100, "roll": 17}]
+)
+def test_relief_is_what_rays_that_are_marched_one_by_one_meet(view: dict) -> None:
+    grid = hills()
+    film = film_of({"x": 10, "y": -40, **view})
+    truth = brute_force(grid, choreograph(film).pose(Time(0)))
+    assert psnr(truth, drawn(film, grid)) >= 43
+    assert psnr(truth, drawn(film, grid, Quality.DRAFT)) >= 39
+    depth = Terrain.of(
+        Heights.of(grid, UNTURNED), 1.0, View.of(choreograph(film).pose(Time(0)), SIZE), 1.0, PLAIN, None
+    )
+    assert (depth.found[..., 3] > 0).mean() > 0.99
+
+
+def test_a_plain_at_a_height_is_seen_as_a_plane_at_that_height() -> None:
+    # All of it as high as 60: what is seen at a pixel is where its ray meets that plane.
+    grid = np.full((SIDE, SIDE), 60.0, np.float32)
+    pose = Pose(0, 0, 400, 50, 15)
+    view = View.of(pose, SIZE)
+    terrain = Terrain.of(Heights.of(grid, UNTURNED), 1.0, view, 1.0, PLAIN, None)
+    inverse = np.linalg.inv(view.plane(60.0))
+    for u, v in ((240.5, 135.5), (100.5, 200.5), (400.5, 80.5)):
+        x, y, w = inverse @ [u, v, 1.0]
+        found = terrain.found[int(v), int(u)]
+        assert found[:3] == pytest.approx((x / w, y / w, 60.0), abs=0.05)
+        assert found[3] == pytest.approx(pose.distance / w, rel=1e-4)
+
+
+def test_marks_stay_on_the_ground_and_names_stand_on_it() -> None:
+    grid = hills()
+    heights = Heights.of(grid, UNTURNED)
+    places = np.array([[30.0, 60.0], [-80.0, 20.0], [5.0, -90.0]])
+    marks = [
+        {"x": x, "y": y, "comes": {"how": "cut"}, "look": {"symbol": "dot", "size": 24, "edge": 0, "colour": "#ff00ff"}}
+        for x, y in places.tolist()
+    ]
+    film = film_of({"x": 0, "y": 0, "span": 400, "tilt": 45}, markers=marks)
+    picture = drawn(film, grid).astype(int)
+    view = View.of(choreograph(film).pose(Time(0)), SIZE)
+    high = heights.at(places, 400 / 480)
+    assert high.max() > 20
+    hot = (picture[..., 0] > 180) & (picture[..., 1] < 90) & (picture[..., 2] > 180)
+    for u, v, _ in view.project(places, high).tolist():
+        rows, columns = np.nonzero(hot[int(v) - 6 : int(v) + 7, int(u) - 6 : int(u) + 7])
+        assert columns.mean() + int(u) - 6 + 0.5 == pytest.approx(u, abs=0.5)
+        assert rows.mean() + int(v) - 6 + 0.5 == pytest.approx(v, abs=0.5)
+
+
+def test_a_shadow_is_as_long_as_the_sun_is_low() -> None:
+    # A wall, 20 wide and 40 high, along north; the sun in the west, 45 degrees up.
+    grid = np.zeros((512, 512), np.float32)
+    grid[:, 200:220] = 40.0
+    heights = Heights.of(grid, np.array([[1.0, 0, 0], [0, -1.0, 512], [0, 0, 1.0]]))
+    lit = cast(heights, 1.0, np.array([1.0, 0.0]))
+    rows, columns = lit.sizes[0].tolist()
+    middle = lit.values.reshape(rows, columns)[rows // 2] > 0.5
+    scale = columns / 512
+    dark = np.flatnonzero(~middle) / scale
+    assert dark.min() == pytest.approx(220, abs=3)
+    assert dark.max() == pytest.approx(260, abs=3)
+
+
+def test_mountains_rise_and_a_draft_shows_them_as_the_final_does() -> None:
+    grid = hills()
+    view = {"x": 0, "y": 0, "span": 320, "tilt": 60}
+    flat = drawn(film_of(view, 0.0), grid)
+    film = film_of(view, 1.0)
+    film.finish.relief.on = False
+    assert np.array_equal(flat, drawn(film, grid))
+    # An even rise: the higher they are, the further the picture is from the flat one.
+    off = [psnr(flat, drawn(film_of(view, times), grid)) for times in (0.05, 0.3, 1.0)]
+    assert off == sorted(off, reverse=True)
+    assert psnr(drawn(film_of(view), grid), drawn(film_of(view), grid, Quality.DRAFT)) > 24
+
+
+@pytest.mark.parametrize(
+    "grid",
+    [
+        np.zeros((1, 1), np.float32),
+        np.full((3, 5), np.nan, np.float32),
+        np.where(np.indices((64, 64)).sum(axis=0) % 7 == 0, np.nan, 30.0).astype(np.float32),
+        np.where(np.indices((64, 64))[1] > 32, 9000.0, 0.0).astype(np.float32),
+        np.full((64, 64), -400.0, np.float32),
+    ],
+)
+def test_heights_of_every_kind_give_a_clean_picture(grid: np.ndarray) -> None:
+    heights = Heights.of(grid, np.diag([SIDE / grid.shape[1], SIDE / grid.shape[0], 1.0]))
+    assert np.isfinite(heights.values).all()
+    assert heights.holes == int((~np.isfinite(grid)).sum())
+    for tilt in (0, 60, 84):
+        picture = drawn(film_of({"x": 0, "y": 0, "span": 400, "tilt": tilt}), grid)
+        assert picture.shape == (270, 480, 3)
+    assert math.isfinite(float(picture.mean()))
