@@ -45,6 +45,14 @@ def main() -> None:
         page.locator(".details .pick", has_text="The light").click()
         page.locator(".profile g.stop").nth(1).click()
         take(page, "changes")
+        page.keyboard.press("Escape")
+        page.get_by_role("navigation", name="Steps").get_by_role("button", name="Finish").click()
+        page.keyboard.press("Home")
+        for _ in range(3):
+            page.keyboard.press("ArrowDown")
+        for _ in range(2):
+            page.keyboard.press("Shift+ArrowRight")
+        take(page, "finish")
         page.get_by_role("button", name="Gather").click()
         page.get_by_role("button", name="Make a plan").click()
         take(page, "gather")

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +14,7 @@ import pyvips
 from yaila.core.analysis.tracing import trace
 from yaila.core.camera import FrameSize
 from yaila.core.film import Film
+from yaila.core.film.finish import EFFECTS
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.soundings import Pieces, soundings_of
@@ -27,13 +29,17 @@ def prepare() -> None:
     with tempfile.TemporaryDirectory() as folder:
         store = Store(Path(folder))
         film = _film(store, Path(folder))
-        renderer = Renderer(store.pictures.pyramid, PageStore(64), store.aids.kit)
+        heights = np.random.default_rng(2).random((40, 60), np.float32) * 60
+        kit = replace(store.aids.kit, heights=lambda key, codes: heights)
+        renderer = Renderer(store.pictures.pyramid, PageStore(64), kit)
         for quality in Quality:
             for frame in (0, 30, 49):
                 for clear in (False, True):
-                    renderer.render(Request(film, Time(frame), SIZE, quality, clear=clear))
+                    for without in (set(), {"relief"}, {"relief", "lens", "shutter"}, set(EFFECTS)):
+                        request = Request(film, Time(frame), SIZE, quality, clear=clear, without=frozenset(without))
+                        renderer.render(request)
         soundings_of(film, Pieces(store.pictures.pyramid), renderer=renderer)
-        trace(film.plates[-1], store.pictures.pyramid)
+        trace(next(plate for plate in film.plates if plate.name == "land"), store.pictures.pyramid)
         store.engine.dispose()
 
 
@@ -54,7 +60,21 @@ def _film(store: Store, folder: Path) -> Film:
         lies = {"kind": "similarity", "x": 300, "y": 200, "scale": 0.5 if plates else 1, "turn": 3}
         plates.append({"name": name, "picture": store.pictures.add(file, file.name), "placement": lies, **more})
     views = [{"x": 300, "y": 200, "span": 500, "hold": 1}, {"x": 300, "y": 200, "span": 60, "tilt": 40, "hold": 0}]
-    return Film.model_validate({"plates": plates, "vantages": views, "labels": [{"text": "A", "x": 300, "y": 200}]})
+    plates.append(plates[0] | {"id": "heights", "name": "heights", "role": "heights"})
+    return Film.model_validate(
+        {
+            "plates": plates,
+            "vantages": views,
+            "labels": [{"text": "A", "x": 300, "y": 200}],
+            "routes": [{"points": [{"x": 200, "y": 150}, {"x": 400, "y": 250}], "draws": {"shown": True}}],
+            "lamps": [{"x": 300, "y": 200, "height": 20, "look": {"reach": 80, "beam": 60, "burns": "always"}}],
+            "decks": [{"height": 100, "look": {"size": 100}}],
+            "finish": {
+                "relief": {"on": True, "plate": "heights"},
+                **{name: {"on": True} for name in EFFECTS if name != "relief"},
+            },
+        }
+    )
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
-from tests.truth import fine_texture, psnr
+from tests.truth import fine_texture, mean_light, psnr
 from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.film import Film, choreograph
 from yaila.core.imagery import PageStore
@@ -201,6 +201,46 @@ def test_mountains_rise_and_a_draft_shows_them_as_the_final_does() -> None:
     off = [psnr(flat, drawn(film_of(view, times), grid)) for times in (0.05, 0.3, 1.0)]
     assert off == sorted(off, reverse=True)
     assert psnr(drawn(film_of(view), grid), drawn(film_of(view), grid, Quality.DRAFT)) > 24
+
+
+def test_lens_and_shutter_see_mountains_where_they_are() -> None:
+    grid, passage = hills(), {"duration": {"unit": "seconds", "value": 1}}
+    views = [
+        {"x": 0, "y": -60, "span": 320, "tilt": 55, "hold": 0.2, "passage": passage},
+        {"x": 60, "y": 60, "span": 260, "tilt": 60, "heading": 20, "hold": 0.2},
+    ]
+    film = film_of({}, finish={})
+    relief = {"on": True, "plate": "h", "times": 1, "shade": 0, "shadows": 0}
+    document = film.model_dump(mode="json") | {"vantages": views}
+    document["finish"] = {"relief": relief, "shutter": {"on": True, "angle": 180}}
+    film = Film.model_validate(document)
+    renderer = Renderer(lambda key: Picture(), PageStore(32), Kit(heights=lambda key, codes: grid))
+    plain = film.model_copy(update={"finish": film.finish.without({"shutter"})})
+    times = [Time(17 + 0.5 * ((k + 0.5) / 32 - 0.5)) for k in range(32)]
+    truth = mean_light([renderer.render(Request(plain, time, SIZE, Quality.FINAL)).rgb for time in times])
+    assert psnr(truth, renderer.render(Request(film, Time(17), SIZE, Quality.FINAL)).rgb) >= 36
+    # With the focus on a summit it is sharp; with the focus on the shore behind it, it is not.
+    far = {"on": "place", "x": 0.0, "y": 480.0}
+    document["finish"] = {"relief": relief, "lens": {"on": True, "f_number": 1, "nearness": 0.3, "focus": far}}
+    blurred = Film.model_validate(document)
+    heights = Heights.of(grid, UNTURNED)
+    top = np.unravel_index(int(np.argmax(grid[400:700, 400:700])), (300, 300))
+    x, y = 400 + top[1] + 0.5 - SIDE / 2, SIDE / 2 - 400 - top[0] - 0.5
+    high = float(heights.at(np.array([[x, y]]))[0])
+    assert high > 60
+    place = {"on": "place", "x": x, "y": y, "height": high}
+    document["finish"]["lens"]["focus"] = place
+    focused = Film.model_validate(document)
+    view = View.of(choreograph(focused).pose(Time(0)), SIZE)
+    u, v, _ = view.project(np.array([[x, y]]), high)[0].astype(int).tolist()
+    around = np.s_[max(v, 4) - 4 : v + 8, max(u - 20, 0) : u + 20]
+    sharp, near, flat = (
+        renderer.render(Request(one, Time(0), SIZE, Quality.FINAL)).rgb.astype(float).mean(axis=2)[around]
+        for one in (plain, focused, blurred)
+    )
+    detail = [float(np.abs(np.diff(one, axis=1)).mean()) for one in (sharp, near, flat)]
+    assert detail[1] > 0.85 * detail[0]
+    assert detail[2] < 0.7 * detail[0]
 
 
 @pytest.mark.parametrize(

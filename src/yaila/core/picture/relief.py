@@ -508,11 +508,22 @@ class Terrain:
         """What each pixel of the view shows: east and north, counted from the target, height, and how far away; 0 for
         the sky. (height, width, 4) float32."""
         width, height = self.view.size
-        u, v = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
-        at = self.turned[:2, :2] @ np.stack([u.ravel(), v.ravel()]) + self.turned[:2, 2:]
-        columns = np.clip(at[0].astype(int), 0, self.found.shape[1] - 1)
-        rows = np.clip(at[1].astype(int), 0, self.found.shape[0] - 1)
-        return np.ascontiguousarray(self.found[rows, columns].reshape(height, width, 4))
+        out = np.empty((height, width, 4), np.float32)
+        in_threads(lambda a, b: place_rows(out, a, b, self.found, self.turned), 0, height)
+        return out
+
+
+@njit(cache=True, nogil=True)
+def place_rows(out, first, last, found, turned):
+    """What pixels of a view show, from what its rays met."""
+    rows, columns = found.shape[0], found.shape[1]
+    for y in range(first, last):
+        for x in range(out.shape[1]):
+            u = turned[0, 0] * (x + 0.5) + turned[0, 1] * (y + 0.5) + turned[0, 2]
+            v = turned[1, 0] * (x + 0.5) + turned[1, 1] * (y + 0.5) + turned[1, 2]
+            c, r = min(max(int(u), 0), columns - 1), min(max(int(v), 0), rows - 1)
+            for k in range(4):
+                out[y, x, k] = found[r, c, k]
 
 
 MOST_BESIDE = 1.0

@@ -6,6 +6,7 @@ The same request always gives the same pixels, whichever process or thread draws
 
 from __future__ import annotations
 
+import math
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -43,6 +44,9 @@ MOST_FILMS = 16
 
 MOST_HEIGHTS = 3
 """Plates of heights whose pyramids a renderer keeps."""
+
+CAST_STEPS = 50
+"""For how many steps of its logarithm the height of the ground has shadows of its own."""
 
 DETAIL = {Quality.DRAFT: 0.5, Quality.FINAL: 1.0}
 """Rays for a pixel, along a side, that are followed over relief."""
@@ -396,10 +400,12 @@ class Renderer:
             return None
         heights, times = found
         slopes = Slopes((scene.light.east, scene.light.north), relief.shade, relief.shadows)
-        cast_of = (id(heights), times, slopes.fall)
+        # While the ground rises, a shadow is worked out anew for every fiftieth of it.
+        steps = math.exp(round(math.log(times) * CAST_STEPS) / CAST_STEPS)
+        cast_of = (id(heights), steps, slopes.fall)
         shadows = self._shadows[1] if self._shadows and self._shadows[0] == cast_of else None
         if shadows is None and relief.shadows > 0:
-            shadows = cast(heights, times, np.array(slopes.fall))
+            shadows = cast(heights, steps, np.array(slopes.fall))
             self._shadows = (cast_of, shadows)
         return Terrain.of(heights, times, view, DETAIL[quality], slopes, shadows)
 

@@ -95,18 +95,20 @@ def average_deep_rows(source, out, first, last, left, top, spaces, places):
                 out[y, x] = here
                 continue
             east, north, up = places[y + top, x + left, 0], places[y + top, x + left, 1], places[y + top, x + left, 2]
+            # What it shows is elsewhere at the first and the last moment, and evenly on its way between them; as far
+            # the other way is what was here then.
+            du0, dv0, ok0 = _away(spaces[0], east, north, up, x + left + 0.5, y + top + 0.5)
+            du1, dv1, ok1 = _away(spaces[moments - 1], east, north, up, x + left + 0.5, y + top + 0.5)
+            if not (ok0 and ok1):
+                out[y, x] = here
+                continue
+            step = 1.0 / max(moments - 1, 1)
+            step_u, step_v = (du1 - du0) * step, (dv1 - dv0) * step
             red, green, blue = np.int64(0), np.int64(0), np.int64(0)
             for m in range(moments):
-                s = spaces[m]
-                w = s[2, 0] * east + s[2, 1] * north + s[2, 2] * up + s[2, 3]
-                value = here
-                if w > 1e-3:
-                    # What it shows is elsewhere then; as far the other way is what was here.
-                    u = (s[0, 0] * east + s[0, 1] * north + s[0, 2] * up + s[0, 3]) / w
-                    v = (s[1, 0] * east + s[1, 1] * north + s[1, 2] * up + s[1, 3]) / w
-                    column = min(max(int(2.0 * (x + left + 0.5) - u), 0), width - 1)
-                    row = min(max(int(2.0 * (y + top + 0.5) - v), 0), height - 1)
-                    value = source[row, column]
+                column = min(max(int(x + left + 0.5 - du0 - step_u * m), 0), width - 1)
+                row = min(max(int(y + top + 0.5 - dv0 - step_v * m), 0), height - 1)
+                value = source[row, column]
                 red += np.int64(value & CHANNEL)
                 green += np.int64((value >> GREEN) & CHANNEL)
                 blue += np.int64(value >> BLUE)
@@ -116,3 +118,16 @@ def average_deep_rows(source, out, first, last, left, top, spaces, places):
                 | (np.uint64((green + half) // moments) << GREEN)
                 | (np.uint64((blue + half) // moments) << BLUE)
             )
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _away(space, east, north, up, u, v):
+    """How far a place is from a pixel at a moment, and whether it is before the camera."""
+    w = space[2, 0] * east + space[2, 1] * north + space[2, 2] * up + space[2, 3]
+    if w < 1e-3:
+        return 0.0, 0.0, False
+    return (
+        (space[0, 0] * east + space[0, 1] * north + space[0, 2] * up + space[0, 3]) / w - u,
+        (space[1, 0] * east + space[1, 1] * north + space[1, 2] * up + space[1, 3]) / w - v,
+        True,
+    )

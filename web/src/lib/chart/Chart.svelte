@@ -115,7 +115,7 @@
     let best: { name: string; span: number } | null = null;
     film.plates.forEach((plate, index) => {
       const laid = plan.plates[index];
-      if (!laid || !plate.shown || !on(laid, at)) return;
+      if (!laid || !plate.shown || plate.role === "heights" || !on(laid, at)) return;
       if (!best || laid.sharp_span < best.span) best = { name: plate.name, span: laid.sharp_span };
     });
     return best as { name: string; span: number } | null;

@@ -21,6 +21,7 @@
   $effect(() => {
     void [session.id, imagery, view, plates, session.judging, wipe, painter.arrived];
     if (session.step === "fit") void session.selection;
+    void session.step;
     if (asked) return;
     asked = true;
     requestAnimationFrame(() => {
@@ -45,6 +46,8 @@
     const judged = session.step === "fit" && chosen >= 0 ? session.judging : "laid";
     film.plates.forEach((plate, index) => {
       if (!plate.shown || !plan.plates[index] || (judged !== "laid" && index > chosen)) return;
+      // Heights are seen where they are laid.
+      if (plate.role === "heights" && session.step !== "fit" && session.step !== "gather") return;
       painter.plate(context, view, index, index === chosen ? judged : "laid", wipe);
     });
     // The chart is slightly muted, so that what is drawn over it reads; the viewfinder never is.

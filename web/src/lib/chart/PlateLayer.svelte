@@ -8,7 +8,9 @@
   const plates = $derived(
     (session.plan?.plates ?? []).flatMap((laid, index) => {
       const plate = session.film?.plates[index];
-      return plate?.shown ? [{ laid, plate, chosen: session.selection?.id === plate.id }] : [];
+      return plate?.shown && (fitting || plate.role !== "heights")
+        ? [{ laid, plate, chosen: session.selection?.id === plate.id }]
+        : [];
     }),
   );
 

@@ -172,7 +172,7 @@
   .effect {
     position: relative;
     width: 82px;
-    height: 68px;
+    height: 72px;
     border-right: 1px solid var(--rule);
     border-bottom: 2px solid transparent;
     color: var(--ink-3);
@@ -196,7 +196,7 @@
     align-items: center;
     justify-content: center;
     gap: 1px;
-    padding-top: 6px;
+    padding: 2px 0 6px;
   }
   .face:hover {
     background: var(--sheet);
@@ -216,9 +216,9 @@
     position: absolute;
     left: 8px;
     right: 8px;
-    bottom: 2px;
+    bottom: 1px;
     width: calc(100% - 16px);
-    height: 8px;
+    height: 7px;
   }
   polyline {
     fill: none;

@@ -164,8 +164,8 @@
       </Strip>
       {#if !heights.length}
         <p>
-          Drop a GeoTIFF of heights or a grey picture in Gather, lay it, and say in Fit, under Picture, that it is seen as
-          heights.
+          Drop a GeoTIFF of heights or a grey picture in Gather, lay it, and say in Fit, under Picture, that it is seen
+          as heights.
         </p>
       {:else if found}
         <p>
