@@ -23,6 +23,9 @@ from yaila.store import Store
 
 SIZE = FrameSize(480, 270)
 
+MOVING = 30
+"""A frame on which the camera is on its way."""
+
 
 def prepare() -> None:
     """Draw, check and trace a small film that asks for every way of drawing plates."""
@@ -35,10 +38,12 @@ def prepare() -> None:
         for quality in Quality:
             for frame in (0, 30, 49):
                 for clear in (False, True):
-                    for without in (set(), {"relief"}, {"relief", "lens", "shutter"}, set(EFFECTS)):
-                        request = Request(film, Time(frame), SIZE, quality, clear=clear, without=frozenset(without))
-                        renderer.render(request)
-        soundings_of(film, Pieces(store.pictures.pyramid), renderer=renderer)
+                    renderer.render(Request(film, Time(frame), SIZE, quality, clear=clear, without=frozenset(EFFECTS)))
+            for without in (set(), {"relief"}):
+                renderer.render(Request(film, Time(MOVING), SIZE, quality, without=frozenset(without)))
+        renderer.render(Request(film, Time(MOVING), SIZE, clear=True, without=frozenset({"relief"})))
+        plain = film.model_copy(update={"finish": film.finish.without(EFFECTS)})
+        soundings_of(plain, Pieces(store.pictures.pyramid), renderer=renderer)
         trace(next(plate for plate in film.plates if plate.name == "land"), store.pictures.pyramid)
         store.engine.dispose()
 
