@@ -70,12 +70,13 @@ def test_axe_finds_nothing_in_any_step_or_tab_and_nothing_is_cut_off(server: Ser
         "markers": {"name": "Ring", "x": 800, "y": 450},
         "labels": {"name": "Name", "text": "Name", "x": 820, "y": 430},
         "regions": {"name": "Field", "rings": [[[600, 300], [900, 300], [800, 500]]]},
+        "lamps": {"name": "Lamp", "x": 810, "y": 440},
     }
     steps = [{"op": "add", "path": f"/{kind}/-", "value": mark} for kind, mark in marks.items()]
     headers = {"If-Match": f'"{sheet["revision"]}"'}
     assert server.client.patch(f"/api/films/{sheet['id']}", json=steps, headers=headers).status_code == 200
-    until(page, "document.body.innerText.includes('4 marks')")
-    for key in ("1", "2", "3", "4", "6"):
+    until(page, "document.body.innerText.includes('5 marks')")
+    for key in ("1", "2", "3", "4", "5", "6"):
         page.keyboard.press(key)
         page.wait_for_timeout(400)
         assert violations(page) == [], key
@@ -85,6 +86,13 @@ def test_axe_finds_nothing_in_any_step_or_tab_and_nothing_is_cut_off(server: Ser
                 page.get_by_role("radio", name=tab, exact=True).click()
                 assert violations(page) == [], tab
                 assert cut_off(page) == [], tab
+        if key == "5":
+            page.get_by_role("checkbox", name="Depth in the film").check()
+            for effect in ("Relief", "Sun", "Haze", "Depth", "Lamps"):
+                page.locator(".effect .face", has_text=effect).click()
+                page.wait_for_timeout(200)
+                assert violations(page) == [], effect
+                assert cut_off(page) == [], effect
         if key == "4":
             for kind in ("route", "marker", "label", "region"):
                 page.locator(".details .row .pick", has=page.locator(f"i.{kind}")).first.click()

@@ -265,7 +265,7 @@
       >
     {/each}
     <span class="space"></span>
-    <Tick label="Plates" bind:checked={plates} />
+    {#if session.step !== "finish"}<Tick label="Plates" bind:checked={plates} />{/if}
     {#if flying}<Tick label="Passages" bind:checked={passages} />{/if}
     {#if session.step === "fit"}
       <Segments

@@ -11,6 +11,10 @@
   const all = $derived(EFFECTS.map(({ id }) => id));
   const plain = $derived(session.without.length === all.length);
 
+  const seen = $derived(
+    plain ? "All left out" : session.without.length ? `${session.without.length} left out` : "All seen",
+  );
+
   function says(face: EffectFace): string {
     const facts = session.numberOf(face.part, face.headline);
     const held = (film.finish[face.id] as Record<string, unknown>)[face.headline] as Changing<number>;
@@ -129,11 +133,7 @@
     aria-pressed={plain}
     title="Leave all of them out of the picture here, to work quickly; the film keeps them (E)"
     onclick={() => session.leaveOut(plain ? [] : all)}
-    ><Icon name="eye" size={16} />{plain
-      ? "All left out"
-      : session.without.length
-        ? `${session.without.length} left out`
-        : "All seen"}</button
+    aria-label={seen}><Icon name="eye" size={16} /><span>{seen}</span></button
   >
 </section>
 
@@ -226,14 +226,33 @@
     stroke-width: 1.2;
     vector-effect: non-scaling-stroke;
   }
+  /* As large as a finger needs, with a small box in it. */
   input {
     position: absolute;
-    left: 5px;
-    top: 5px;
-    width: 14px;
-    height: 14px;
+    left: 1px;
+    top: 1px;
+    width: 24px;
+    height: 24px;
     margin: 0;
-    accent-color: var(--ink);
+    appearance: none;
+    display: grid;
+    place-items: center;
+    cursor: pointer;
+  }
+  input::before {
+    content: "";
+    width: 13px;
+    height: 13px;
+    border: 1.5px solid var(--ink-2);
+    border-radius: 2px;
+    background: #fff;
+  }
+  input:checked::before {
+    border-color: var(--ink);
+    background:
+      url("data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 10 10'%3E%3Cpath d='M2 5l2 2 4-4' fill='none' stroke='white' stroke-width='1.6'/%3E%3C/svg%3E")
+        center / 11px no-repeat,
+      var(--ink);
   }
   .eye,
   .plus {
@@ -268,6 +287,23 @@
     border: 1px solid var(--edge);
     border-radius: 3px;
     background: var(--sheet);
+  }
+  @media (max-width: 1100px) {
+    .effects {
+      gap: 6px;
+      padding-inline: 8px;
+    }
+    .effect {
+      width: 57px;
+    }
+    .all {
+      width: 34px;
+      padding: 0;
+      justify-content: center;
+    }
+    .all span {
+      display: none;
+    }
   }
   .all[aria-pressed="true"] {
     background: var(--ink);
