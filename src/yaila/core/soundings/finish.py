@@ -14,10 +14,9 @@ from yaila.core.colour import relative_luminance
 from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film
 from yaila.core.film.acts import Act, Focus, SetValue
-from yaila.core.film.focus import aperture_of
+from yaila.core.film.focus import NEAREST, aperture_of
 from yaila.core.film.running import running
 from yaila.core.film.scene import present_at
-from yaila.core.film.sharpness import sharpness_at
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.picture.labels import seen_at
 from yaila.core.soundings.pace import Paces
@@ -25,7 +24,7 @@ from yaila.core.soundings.pieces import Pieces, digest
 from yaila.core.stopping import go_on
 from yaila.core.time import Time
 
-MOST_LOOKS = 240
+MOST_LOOKS = 120
 """Moments at which the lens is looked at."""
 
 BLURRED = 0.12
@@ -100,12 +99,12 @@ def _lens(film: Film, choreography: Choreography) -> list[FinishFault]:
     found, widest, behind, all_blurred = [], 0.0, list[int](), dict[int, float]()
     for frame in _moments(choreography):
         go_on()
-        seen = sharpness_at(film, choreography, Time(frame))
-        widest = max(widest, seen.widest)
-        if seen.behind:
+        before, least, most = _circles(film, choreography, frame)
+        widest = max(widest, most)
+        if not before:
             behind.append(frame)
-        elif (narrowest := _narrowest(film, choreography, frame)) > NOTHING_SHARP:
-            all_blurred[frame] = narrowest
+        elif least > NOTHING_SHARP:
+            all_blurred[frame] = least
     if behind:
         text = "The focus is behind the camera: nothing is sharp"
         act = Focus(frame=behind[0], on="target")
@@ -142,19 +141,19 @@ def _softer(film: Film, widest: float) -> tuple[str, Act | None]:
     return "", None
 
 
-def _narrowest(film: Film, choreography: Choreography, frame: int) -> float:
-    """The narrowest circle of the ground in a frame, percent of its width."""
+def _circles(film: Film, choreography: Choreography, frame: int) -> tuple[bool, float, float]:
+    """Whether the focus of a frame is before the camera, and the narrowest and the widest circle of the ground in it,
+    percent of its width."""
     time, size = Time(frame), film.frame.size
     view = View.of(choreography.pose(time), size)
     lens = running(film.finish.lens, time, choreography.timeline)
     aperture = aperture_of(film, choreography, lens, view, time)
     corners = np.array([[0, 0, 1], [size.width, 0, 1], [size.width, size.height, 1], [0, size.height, 1]], np.float64)
     nearness = np.maximum(corners @ view.ground_from_frame[2], 1e-6)
-    least, most = float(nearness.min()), float(nearness.max())
-    inverse = aperture.target / aperture.focused
-    if least <= inverse <= most:
-        return 0.0
-    return min(abs(aperture.radius(1 / one, size.width)) for one in (least, most)) * 200 / size.width
+    edges = [abs(aperture.radius(1 / one, size.width)) for one in (float(nearness.min()), float(nearness.max()))]
+    sharp = nearness.min() <= aperture.target / aperture.focused <= nearness.max()
+    percent = 200 / size.width
+    return aperture.focus > NEAREST, 0.0 if sharp else min(edges) * percent, max(edges) * percent
 
 
 def _names(film: Film, choreography: Choreography) -> list[FinishFault]:

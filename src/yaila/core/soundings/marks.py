@@ -59,8 +59,8 @@ source)."""
 MOST_DRAWN = 60
 """Frames that are drawn to see what names stand before."""
 
-BLURS = frozenset({"lens", "shutter"})
-"""Effects that are left out there: they take time, and the light of what is behind stays the same."""
+BLURS = frozenset({"lens", "shutter", "relief"})
+"""Effects that are left out there: they take time, and what is behind stays about as bright."""
 
 BACKDROP = 240
 """Their width, pixels."""
