@@ -19,7 +19,7 @@ serve: $(VENV)/.compiled site
 	$(BIN)/yaila serve --port $(PORT)
 
 test: $(VENV)/.dev $(VENV)/.compiled site check check-web test-web chromium
-	$(BIN)/pytest -n 2 --dist loadfile
+	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 test-web: web/.types
 	cd web && npm test
