@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from tests.truth import fine_texture, mean_light, psnr
-from yaila.core.camera import FrameSize, Pose, View
+from yaila.core.camera import Aperture, FrameSize, Pose, View
 from yaila.core.film import Film, choreograph
 from yaila.core.imagery import PageStore
 from yaila.core.imagery.pages import PADDED, PAGE
@@ -242,6 +242,26 @@ def test_lens_and_shutter_see_mountains_where_they_are() -> None:
     detail = [float(np.abs(np.diff(one, axis=1)).mean()) for one in (sharp, near, flat)]
     assert detail[1] > 0.85 * detail[0]
     assert detail[2] < 0.7 * detail[0]
+
+
+def test_a_mountain_is_out_of_focus_over_ground_that_is_all_in_focus() -> None:
+    # Straight down, the flat ground has no circle of confusion anywhere; a plain that is raised has one.
+    grid = np.full((SIDE, SIDE), 90.0, np.float32)
+    lens = {"lens": {"on": True, "f_number": 1.4, "nearness": 0.4}}
+    relief = {"relief": {"on": True, "plate": "h", "times": 1, "shade": 0, "shadows": 0}}
+    view = {"x": 0, "y": 0, "span": 300}
+    sharp, blurred = (drawn(film_of(view, finish=finish), grid).astype(float) for finish in (relief, relief | lens))
+    distance = 300 * 35 / 36
+    radius = abs(Aperture(35, 1.4, 1.0, 400).radius((distance - 90) / distance, SIZE.width))
+    assert radius > 5
+    # As OpenCV blurs it with a disc of the radius of the formula, a hundred places to the pixel.
+    fine = (np.arange(-10 * 10, 10 * 10 + 10) + 0.5) / 10 - 0.5
+    x, y = np.meshgrid(fine, fine)
+    disc = cv2.resize((np.hypot(x, y) <= radius).astype(np.float32), (21, 21), interpolation=cv2.INTER_AREA)
+    wanted = cv2.filter2D(sharp.astype(np.float32), -1, disc / disc.sum())
+    inner = np.s_[20:-20, 20:-20]
+    assert psnr(wanted[inner], blurred[inner]) >= 42
+    assert psnr(sharp[inner], blurred[inner]) < 40
 
 
 @pytest.mark.parametrize(

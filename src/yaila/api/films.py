@@ -9,7 +9,7 @@ from fastapi import APIRouter, Body, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
-from yaila.api.frames import begin
+from yaila.api.frames import Without, begin
 from yaila.core.errors import BadEdit
 from yaila.core.film import FRAME_PRESETS, Film
 from yaila.core.film.acts import Act
@@ -240,7 +240,7 @@ class Looked(BaseModel):
 
     frame: int | None = Field(None, ge=0)
     width: int = Field(640, ge=64, le=4096)
-    without: str = Field("", max_length=200, pattern=r"^[a-z,]*$")
+    without: Without = ""
 
 
 @router.post("/films/{film_id}/trials/acts")

@@ -36,7 +36,7 @@ JPEG_QUALITY = 88
 MOST_PIXELS = 4096 * 2304
 """The most pixels of a frame that is looked at; of a tall film it is narrower than asked for."""
 
-Without = Annotated[str, Query(max_length=200, pattern=r"^[a-z,]*$")]
+Without = Annotated[str, Field(max_length=200, pattern=r"^[a-z,]*$")]
 """Effects that are left out, by their names with commas between."""
 
 
@@ -249,9 +249,7 @@ def get_heights(film_id: str, plate: str, desk: TheDesk, state: str) -> HeightsF
     film, _ = desk.film(film_id, state)
     relief = film.finish.relief
     picture = film.plate(plate).picture
-    grid = desk.store.pictures.heights(picture.sha256, relief.codes)
-    if relief.codes == "grey":
-        grid = relief.low + grid * (relief.high - relief.low)
+    grid = relief.metres(desk.store.pictures.heights(picture.sha256, relief.codes))
     there = np.isfinite(grid)
     low, high = (float(grid[there].min()), float(grid[there].max())) if there.any() else (0.0, 0.0)
     rows, columns = grid.shape
@@ -279,7 +277,7 @@ class Flight(BaseModel):
     frame: int = Field(0, ge=0)
     gesture: Gesture
     width: int = Field(640, ge=64, le=2048)
-    without: str = Field("", max_length=200, pattern=r"^[a-z,]*$")
+    without: Without = ""
 
 
 @router.post("/flight", response_class=Response)

@@ -11,6 +11,7 @@ from yaila.core.camera import View
 from yaila.core.errors import BadEdit
 from yaila.core.film import Film, choreograph
 from yaila.core.film import acts as do
+from yaila.core.film.fields import field_facts
 from yaila.core.film.finish import FocusBetween, PlaceFocus
 from yaila.core.film.focus import focus_depth
 from yaila.core.film.plan import plan_of
@@ -182,3 +183,29 @@ def test_a_plate_of_heights_raises_the_ground_and_is_let_go_of_when_it_is_taken_
     assert (raised.plates[0].role, relief.on, relief.plate, relief.codes) == ("heights", True, "p", "grey")
     assert not raised.plates[0].in_film
     assert do.RemovePlate(plate="p").done_to(raised).finish.relief.plate is None
+
+
+@pytest.mark.parametrize("kind", ["effect", "plate", "route"])
+def test_a_stop_of_what_has_no_place_may_hang_on_a_line_all_the_same(kind: str) -> None:
+    # "The line reaches it": what is nowhere is reached as the line sets out.
+    near = {"on": "route", "route": "r", "point": None}
+    picture = {"sha256": "a" * 64, "width": 10, "height": 10}
+    document = film().model_dump(mode="json") | {"plates": [{"id": "p", "name": "p", "picture": picture}]}
+    course = {"stops": [{"id": "s", "at": near, "value": 0.5}]}
+    if kind == "effect":
+        document["finish"]["dusk"] = {"on": True, "share": course}
+    elif kind == "plate":
+        document["plates"][0]["opacity"] = course
+    else:
+        document["routes"][0]["look"]["opacity"] = course
+    made = Film.model_validate(document)
+    lane = plan_of(made).courses[0]
+    assert lane.stops[0].frame == choreograph(made).timeline.runs["r"].start
+
+
+def test_what_adds_up_over_time_does_not_change_over_the_film() -> None:
+    # A wind, or a turning, that grew would carry along at once all the way that it had not gone before.
+    facts = field_facts()
+    assert not any(facts["DeckLook"][name].changes for name in ("wind", "towards"))
+    assert not facts["LampLook"]["turns"].changes
+    assert facts["DeckLook"]["cover"].changes

@@ -14,7 +14,7 @@ from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.film import Film, choreograph, scene_at
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
-from yaila.core.picture.decks import Sky, density_of
+from yaila.core.picture.decks import MOONLIT, Sky, density_of
 from yaila.core.picture.light import Places
 from yaila.core.time import Time
 
@@ -36,6 +36,8 @@ def light(film: Film, frame: float = 0, size: FrameSize = SIZE, **how: object) -
     values = renderer.render(Request(film, Time(frame), size, **({"quality": Quality.FINAL} | how))).rgb / 255
     return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
 
+
+DECK = {"cover": 0.5, "size": 60, "soft": 0.3, "opacity": 1, "colour": "#000000", "shadow": 0, "parts": 1.2}
 
 BASE = float(light(film_of())[0, 0, 0])
 
@@ -109,6 +111,23 @@ def test_haze_hides_by_distance() -> None:
         assert hazy[v, 160, 1] == pytest.approx(BASE * left + (1 - left), rel=0.02)
 
 
+def test_night_is_as_dark_and_as_blue_on_the_ground_as_in_the_air_and_on_clouds() -> None:
+    dusk = {"on": True, "dark": 2.0, "colour": "#4060c0"}
+    luminance = np.array([0.2126, 0.7152, 0.0722])
+    ground = light(film_of(finish={"dusk": dusk})).mean(axis=(0, 1)) / BASE
+    haze = {"on": True, "clear": 0.0, "sees": 0.01, "colour": "#ffffff"}
+    air = light(film_of(finish={"dusk": dusk, "haze": haze})).mean(axis=(0, 1))
+    assert air == pytest.approx(ground, rel=0.08)
+    assert air @ luminance == pytest.approx(1 / 4, rel=0.05)
+    # Clouds are lit from above: less dark than the ground by the share that is said.
+    look = DECK | {"cover": 1.0, "soft": 0.0, "colour": "#ffffff", "parts": 1.01}
+    days, nights = (
+        light(film_of(decks=[{"height": 10.0, "look": look}], finish=finish)).mean(axis=(0, 1))
+        for finish in ({}, {"dusk": dusk})
+    )
+    assert nights / days == pytest.approx(ground**MOONLIT, rel=0.08)
+
+
 @pytest.mark.parametrize("cover", [0.25, 0.5, 0.75])
 def test_a_deck_covers_as_much_of_the_sky_as_it_says(cover: float) -> None:
     # From far above, so that many clouds are seen; black cloud without light and shade of its own to hide in.
@@ -119,9 +138,6 @@ def test_a_deck_covers_as_much_of_the_sky_as_it_says(cover: float) -> None:
         shares.append([1 - light(film_of({"span": span}, decks=[deck])).mean() / BASE for span in (400, 1500, 6000)])
     # However far away they are: where single clouds are finer than a pixel, their mean is drawn.
     assert np.mean(shares, axis=0) == pytest.approx(np.full(3, cover), abs=0.06)
-
-
-DECK = {"cover": 0.5, "size": 60, "soft": 0.3, "opacity": 1, "colour": "#000000", "shadow": 0, "parts": 1.2}
 
 
 def shift(one: np.ndarray, other: np.ndarray) -> int:

@@ -12,6 +12,7 @@ from yaila.core.colour.spaces import (
     oklab_of,
     relative_luminance,
 )
+from yaila.core.colour.temperature import black_body
 from yaila.core.colour.tone import Tone, ToneMatch, apply_table, tone_table
 
 __all__ = [
@@ -19,6 +20,7 @@ __all__ = [
     "Tone",
     "ToneMatch",
     "apply_table",
+    "black_body",
     "ciede2000",
     "contrast",
     "decoded",

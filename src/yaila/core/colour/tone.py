@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.colour.spaces import decoded, encoded, linear_from_oklab, oklab_from_linear
+from yaila.core.colour.temperature import daylight
 from yaila.core.quantities import NUMBER, Angle, Kelvin, Number, Percent, Share, Stops
 from yaila.core.time import Changes
 
@@ -91,22 +92,10 @@ def white_balance(temperature: Changes[Kelvin], tint: Changes[Percent]) -> NDArr
     A daylight of 6504 K + ``temperature`` (CIE 15, the D illuminants) is made white by scaling red, green and blue;
     ``tint`` percent takes as much as a fifth from green.
     """
-    white, light = _daylight(6504.0), _daylight(6504.0 + temperature)
+    white, light = daylight(6504.0), daylight(6504.0 + temperature)
     factors = white / light
     factors[1] *= 1 - 0.002 * tint
     return np.asarray(factors / (factors @ [0.2126, 0.7152, 0.0722]))
-
-
-def _daylight(kelvin: float) -> NDArray[np.float64]:
-    """Linear sRGB of daylight of a correlated colour temperature (CIE 15:2004, 3.1; below 4000 K held there)."""
-    t = max(kelvin, 4000.0)
-    if t <= 7000:
-        x = -4.6070e9 / t**3 + 2.9678e6 / t**2 + 0.09911e3 / t + 0.244063
-    else:
-        x = -2.0064e9 / t**3 + 1.9018e6 / t**2 + 0.24748e3 / t + 0.237040
-    y = -3.000 * x * x + 2.870 * x - 0.275
-    matrix = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
-    return np.asarray(matrix @ np.array([x / y, 1.0, (1 - x - y) / y]))
 
 
 @lru_cache(maxsize=64)

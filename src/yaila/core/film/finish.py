@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from datetime import date
 from typing import TYPE_CHECKING, Annotated, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from yaila.core.film.part import Part
@@ -147,6 +149,15 @@ class Relief(Effect):
     smooth: Number = Field(0.0, ge=0, le=200, title="Smoothed by")
     shade: Changes[Share] = Field(0.5, ge=0, le=1, title="Light and shade")
     shadows: Changes[Share] = Field(0.4, ge=0, le=1, title="Cast shadows")
+
+    @property
+    def raises(self) -> bool:
+        """Whether it raises the ground, with the values of a moment."""
+        return self.on and self.plate is not None and self.times > 0
+
+    def metres(self, values: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Metres of what its picture holds."""
+        return self.low + values * np.float32(self.high - self.low) if self.codes == "grey" else values
 
 
 class Sun(Effect):

@@ -7,7 +7,7 @@ import math
 import numpy as np
 from pydantic import BaseModel
 
-from yaila.core.camera import Pose, View
+from yaila.core.camera import View
 from yaila.core.film.choreography import Choreography
 from yaila.core.film.finish import FocusBetween
 from yaila.core.film.focus import NEAREST, aperture_of, focus_depth
@@ -53,17 +53,15 @@ class Sharpness(BaseModel):
     widest: float
     blur: list[tuple[float, float]]
     eye: tuple[float, float, float]
-    target: tuple[float, float]
     tilt: float
-    heading: float
     half: float
     scale: float
     """The model that the lens sees is one to this."""
 
 
-def sharpness_at(film: Film, choreography: Choreography, time: Time, pose: Pose | None = None) -> Sharpness:
+def sharpness_at(film: Film, choreography: Choreography, time: Time) -> Sharpness:
     """What the lens keeps sharp at a moment, whether it is switched on or not."""
-    pose = pose or choreography.pose(time)
+    pose = choreography.pose(time)
     size, lens = film.frame.size, running(film.finish.lens, time, choreography.timeline)
     view = View.of(pose, size)
     aperture = aperture_of(film, choreography, lens, view, time)
@@ -71,8 +69,8 @@ def sharpness_at(film: Film, choreography: Choreography, time: Time, pose: Pose 
     focus = aperture.focused / aperture.target
     percent = 200.0 / size.width
     distances = np.geomspace(0.05, BEYOND, STEPS)
-    blur = [(float(d) * pose.distance, _along(view, float(d))) for d in distances]
-    widths = [(way, 0.0 if depth <= 0 else aperture.radius(depth, size.width) * percent) for way, depth in blur]
+    depths = [(float(d) * pose.distance, _along(view, float(d))) for d in distances]
+    blur = [(way, 0.0 if depth <= 0 else aperture.radius(depth, size.width) * percent) for way, depth in depths]
     edges = _corner_depths(view)
     widest = max((abs(aperture.radius(depth, size.width)) for depth in edges), default=0.0) * percent
     stands = "between" if isinstance(lens.focus, FocusBetween) else lens.focus.on
@@ -85,11 +83,9 @@ def sharpness_at(film: Film, choreography: Choreography, time: Time, pose: Pose 
         behind=focus_depth(film, choreography, lens.focus, view, time) <= NEAREST,
         horizon=aperture.widest(size.width) * percent,
         widest=widest,
-        blur=widths,
+        blur=blur,
         eye=pose.eye(),
-        target=(pose.x, pose.y),
         tilt=pose.tilt,
-        heading=pose.heading,
         half=math.degrees(math.atan(size.height / size.width * 18 / pose.focal)),
         scale=pose.distance * 1000 / aperture.target,
     )

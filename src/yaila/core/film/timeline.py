@@ -222,9 +222,9 @@ def _way_of(route: Route, moment: RouteMoment, mark: Any) -> float:
         if moment.point >= len(route.points):
             raise BadEdit(f"“{route.name}” has no point {moment.point + 1} any more. Tie what hangs on it anew.")
         return float(route.curve.knots[moment.point])
-    if mark is None:
-        return 0.0
-    return route.curve.nearest(np.array(mark.place))
+    # What is nowhere, such as a plate or an effect, is reached as the line sets out.
+    place = getattr(mark, "place", None)
+    return 0.0 if place is None else route.curve.nearest(np.array(place))
 
 
 def run_of(route: Route, start: float, rate: float, spans: Spans, georeferenced: bool) -> RouteRun:

@@ -164,7 +164,7 @@ class LampLook(_Look):
     edge: Changes[Share] = Field(1.0, ge=0, le=1, title="Soft edge")
     beam: Changes[Angle] = Field(360.0, ge=1, le=360, title="Beam’s width")
     points: Changes[Bearing] = Field(0.0, ge=-360, le=360, title="Points to")
-    turns: Changes[TurnsAMinute] = Field(0.0, ge=-600, le=600, title="Turns round")
+    turns: TurnsAMinute = Field(0.0, ge=-600, le=600, title="Turns round")
     flicker: Changes[Share] = Field(0.0, ge=0, le=1)
     glow: Changes[Share] = Field(0.3, ge=0, le=1)
     burns: Literal["dusk", "always"] = "dusk"
@@ -185,8 +185,8 @@ class DeckLook(_Look):
     opacity: Changes[Share] = Field(0.9, ge=0, le=1)
     colour: Changes[Colour] = "#ffffff"
     lies: Literal["over", "light"] = Field("over", title="Lies")
-    wind: Changes[GroundSpeed] = Field(0.0, ge=0, le=1e7)
-    towards: Changes[Bearing] = Field(90.0, ge=-360, le=360, title="Wind towards")
+    wind: GroundSpeed = Field(0.0, ge=0, le=1e7)
+    towards: Bearing = Field(90.0, ge=-360, le=360, title="Wind towards")
     shadow: Changes[Share] = Field(0.3, ge=0, le=1)
     parts: Changes[Factor] = Field(3.0, ge=1.01, le=1000, title="Thins from")
     white: Changes[Share] = Field(0.0, ge=0, le=1, title="White as one passes")

@@ -17,12 +17,11 @@ from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
-from yaila.core.film.finish import Finish
 from yaila.core.film.marked import Deck
 from yaila.core.film.scene import Present, Scene
 from yaila.core.marks import DeckLook
 from yaila.core.picture.ground import Quality
-from yaila.core.picture.light import GRID, Places, dusk_of, linear_of
+from yaila.core.picture.light import GRID, Places, linear_of, night_of
 from yaila.core.picture.linear import CHANNEL, MOST, WHITE, Light
 from yaila.core.picture.optics import Optics
 from yaila.core.picture.threads import in_threads
@@ -207,7 +206,7 @@ class Sky:
         """Whether a deck is below the camera."""
         return deck.mark.height < self.view.pose.eye()[2]
 
-    def over(self, light: Light, deck: PresentDeck, optics: Optics, finish: Finish) -> Light:
+    def over(self, light: Light, deck: PresentDeck, optics: Optics) -> Light:
         """Light with a deck before it."""
         look, eye = deck.look, self.view.pose.eye()[2]
         height = deck.mark.height
@@ -228,7 +227,7 @@ class Sky:
         far = np.exp(-np.maximum(1 / np.maximum(places.nearness, 1e-9) - 8, 0) / 12)
         density *= far.astype(np.float32)
         density = np.float32(1) - (np.float32(1) - density) * np.float32(1 - veil)
-        colour = _lit(linear_of(look.colour), finish)
+        colour = linear_of(look.colour) * night_of(self.scene.finish, MOONLIT)
         out = np.empty_like(light.colours)
         covers = light.covers if light.covers is not None else np.zeros((0, 0), np.uint64)
         covered = np.empty_like(covers)
@@ -275,15 +274,6 @@ def density_of(noise: NDArray[np.float32], lost: NDArray[np.float32], look: Deck
 
 MELTS = 1.88
 """Half the width of a smooth step that is as steep as the sum of a normal distribution, in its deviations."""
-
-
-def _lit(colour: NDArray[np.float32], finish: Finish) -> NDArray[np.float32]:
-    """A cloud's colour in the light that there is."""
-    dusk = dusk_of(finish)
-    if not dusk:
-        return colour
-    night = linear_of(finish.dusk.colour) * np.float32(2.0**-finish.dusk.dark)
-    return np.asarray(colour * np.maximum(night, 1e-4) ** np.float32(dusk * MOONLIT), np.float32)
 
 
 def _pixel(places: Places, view: View, grid: int) -> NDArray[np.float64]:

@@ -14,7 +14,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
-from yaila.core.colour import decoded
+from yaila.core.colour import black_body, decoded
 from yaila.core.film.finish import Finish
 from yaila.core.film.marked import Lamp
 from yaila.core.film.scene import Present, Scene
@@ -132,28 +132,6 @@ def linear_of(colour: str) -> Floats:
     return np.asarray(decoded(np.array(bytes_of(colour)) / 255), np.float32)
 
 
-def warmth_of(kelvin: float) -> Floats:
-    """Linear red, green and blue of a black body of a temperature, the brightest of them 1.
-
-    The place in the chromaticity diagram by Kim et al., US patent 7,024,034 (a cubic spline of the Planckian locus,
-    1,667 to 25,000 K), to linear sRGB (IEC 61966-2-1).
-    """
-    t = min(max(kelvin, 1667.0), 25000.0)
-    if t <= 4000:
-        x = -0.2661239e9 / t**3 - 0.2343589e6 / t**2 + 0.8776956e3 / t + 0.179910
-    else:
-        x = -3.0258469e9 / t**3 + 2.1070379e6 / t**2 + 0.2226347e3 / t + 0.240390
-    if t <= 2222:
-        y = -1.1063814 * x**3 - 1.34811020 * x**2 + 2.18555832 * x - 0.20219683
-    elif t <= 4000:
-        y = -0.9549476 * x**3 - 1.37418593 * x**2 + 2.09137015 * x - 0.16748867
-    else:
-        y = 3.0817580 * x**3 - 5.87338670 * x**2 + 3.75112997 * x - 0.37001483
-    matrix = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
-    rgb = np.clip(matrix @ np.array([x / y, 1.0, (1 - x - y) / y]), 0.0, None)
-    return np.asarray(rgb / rgb.max(), np.float32)
-
-
 @dataclass(frozen=True)
 class Places:
     """Where the places of a grid are: on the ground, counted from the target, and how near: 1 / depth, 0 and below over
@@ -179,6 +157,20 @@ def dusk_of(finish: Finish) -> float:
     return finish.dusk.share if finish.dusk.on else 0.0
 
 
+def night_of(finish: Finish, share: float = 1.0) -> Floats:
+    """What is left of light, red, green and blue, at the dusk that there is, of which something feels a share: as many
+    stops less as the night is darker by, in its colour (its luminance in the weights of ITU-R BT.709)."""
+    dusk = dusk_of(finish) * share
+    if not dusk:
+        return np.ones(3, np.float32)
+    tint = linear_of(finish.dusk.colour)
+    whole = tint / max(float(tint @ LUMINANCE), 1e-6) * 2.0**-finish.dusk.dark
+    return np.asarray(np.maximum(whole, 1e-4) ** np.float32(dusk), np.float32)
+
+
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+
+
 def is_lit(scene: Scene) -> bool:
     """Whether light changes anything."""
     finish = scene.finish
@@ -196,14 +188,11 @@ def field_of(scene: Scene, view: View, seconds: float, shade: NDArray[np.float64
     if shade is not None:
         times *= shade[..., None].astype(np.float32)
     if finish.sun.on:
-        warm = warmth_of(finish.sun.warmth) / warmth_of(6504)
+        warm = black_body(finish.sun.warmth) / black_body(6504)
         # No brighter and no darker by it: as bright as it was, in the weights of ITU-R BT.709.
-        warm /= float(warm @ np.array([0.2126, 0.7152, 0.0722]))
+        warm /= float(warm @ LUMINANCE)
         times *= (1 + finish.sun.tints * (warm - 1)).astype(np.float32)
-    if dusk > 0:
-        tint = linear_of(finish.dusk.colour)
-        night = tint / float(tint @ np.array([0.2126, 0.7152, 0.0722])) * 2.0**-finish.dusk.dark
-        times *= np.maximum(night, 1e-4) ** np.float32(dusk)
+    times *= night_of(finish)
     _lit_by_lamps(scene, view, places, dusk, seconds, Field(times, plus))
     if finish.haze.on:
         _hazed(finish, places, times, plus)
@@ -211,15 +200,13 @@ def field_of(scene: Scene, view: View, seconds: float, shade: NDArray[np.float64
 
 
 def _hazed(finish: Finish, places: Places, times: Floats, plus: Floats) -> None:
-    haze, night = finish.haze, linear_of(finish.dusk.colour) * 2.0**-finish.dusk.dark
+    haze = finish.haze
     with np.errstate(divide="ignore"):
         depth = np.where(places.nearness > 1e-9, 1 / np.maximum(places.nearness, 1e-9), np.inf)
     left = np.exp(-np.maximum(depth - haze.clear, 0) / haze.sees)
     hidden = (haze.most * (1 - left))[..., None].astype(np.float32)
-    colour = linear_of(haze.colour)
     # Air is lit as the ground is.
-    dusk = dusk_of(finish)
-    colour = colour * np.maximum(night, 1e-4) ** np.float32(dusk) if dusk else colour
+    colour = linear_of(haze.colour) * night_of(finish)
     times *= 1 - hidden
     plus *= 1 - hidden
     plus += hidden * colour
@@ -233,7 +220,7 @@ def _lit_by_lamps(scene: Scene, view: View, places: Places, dusk: float, seconds
         reach = look.reach * present.scale
         if strength <= 0 or reach <= 0:
             continue
-        colour = warmth_of(look.warmth) * linear_of(look.colour)
+        colour = black_body(look.warmth) * linear_of(look.colour)
         x, y = lamp.x - view.pose.x, lamp.y - view.pose.y
         turned = look.points + look.turns * 6.0 * seconds
         # One that lies on the ground still lights it.

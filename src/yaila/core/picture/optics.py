@@ -28,6 +28,9 @@ MOST_MARGIN = 0.12
 """How much is drawn beyond the frame for lens and shutter at most, in widths of the frame; beyond that, what is at its
 edge goes on."""
 
+BESIDE_RELIEF = 0.03
+"""How far the lens looks beyond the frame where the ground is raised, in widths of it."""
+
 LENS_PLACES = {Quality.DRAFT: 16, Quality.FINAL: 96}
 """How many places of the lens a pixel is seen from at most."""
 
@@ -58,6 +61,8 @@ class Optics:
     poses: tuple[Pose, ...] = ()
     opens: float = 0.0
     closes: float = 0.0
+    uneven: bool = False
+    """Whether the ground is raised: then its circles do not follow the plane's."""
 
     @staticmethod
     def of(
@@ -70,7 +75,7 @@ class Optics:
         own_camera: bool,
     ) -> Optics:
         """What the finish of a moment asks for; ``own_camera`` says whether the view is the film's own."""
-        made = Optics(view, quality)
+        made = Optics(view, quality, uneven=finish.relief.raises)
         if finish.lens.on:
             aperture = aperture_of(film, choreography, finish.lens, view, time)
             made = replace(made, aperture=aperture, iris=Iris(finish.lens.blades, finish.lens.roundness))
@@ -128,6 +133,9 @@ class Optics:
         base, across, down = self.radii(self.view)
         width, height = self.view.size
         corners = [base, base + across * width, base + down * height, base + across * width + down * height]
+        if self.uneven:
+            # How near a summit comes is not known before its rays are followed.
+            return BESIDE_RELIEF * self.view.whole.width
         reach = max(min(abs(min(radius, self.hold)), WIDEST * self.view.whole.width) for radius in corners)
         return reach if reach >= lens.SHARP else 0.0
 
@@ -169,7 +177,7 @@ class Optics:
         deep = np.zeros((0, 0), np.float32) if places is None else self._deep(places)
         margin, radii, least = self.lens_margin, self.radii(view), -WIDEST * self.view.whole.width
         counts, places = lens.openings(LENS_PLACES[self.quality], self.iris)
-        farthest = max(self._farthest_circle(), 1.0)
+        farthest = max(float(np.abs(deep).max()) if deep.size else self._farthest_circle(), 1.0)
         apart = farthest * math.sqrt(math.pi / LENS_PLACES[self.quality])
         ready = 1 + min(lens.MOST_STEPS, math.ceil(math.log2(max(apart / 1.2, 1.0)) + 1e-9))
 

@@ -207,7 +207,7 @@ def what_stands(work: Work) -> None:
     decks = sorted(work.scene.decks, key=lambda deck: deck.mark.height)
     for deck in decks:
         if not sky.below(deck):
-            work.light = sky.over(work.in_light(), deck, work.optics, work.scene.finish)
+            work.light = sky.over(work.in_light(), deck, work.optics)
     below = [deck for deck in decks if sky.below(deck)]
     for storey in range(len(below) + 1):
         # What stands in the frame is before all else.
@@ -216,7 +216,7 @@ def what_stands(work: Work) -> None:
             work.in_pixels()
             _stand(work, sorted(there, key=lambda piece: -piece.depth), ground)
         if storey < len(below) and not work.unfinished:
-            work.light = sky.over(work.in_light(), below[storey], work.optics, work.scene.finish)
+            work.light = sky.over(work.in_light(), below[storey], work.optics)
     work.in_pixels()
     work.pixels = np.ascontiguousarray(work.framed(work.pixels))
 
@@ -376,13 +376,11 @@ class Renderer:
         heights = self._heights.get(key)
         if heights is None:
             try:
-                grid = read(plate.picture.sha256, relief.codes)
+                grid = relief.metres(read(plate.picture.sha256, relief.codes))
             except NotFound:
                 if not self.lenient:
                     raise
                 return None
-            if relief.codes == "grey":
-                grid = relief.low + grid * np.float32(relief.high - relief.low)
             rows, columns = grid.shape
             width, height = plate.extent
             shrunk = np.diag([width / columns, height / rows, 1.0])
@@ -395,7 +393,7 @@ class Renderer:
     def _terrain(self, film: Film, scene: Scene, view: View, quality: Quality) -> Terrain | None:
         """Relief as a view sees it; none where the ground is flat."""
         relief = scene.finish.relief
-        found = self.heights_of(film, relief) if relief.times > 0 else None
+        found = self.heights_of(film, relief) if relief.raises else None
         if found is None:
             return None
         heights, times = found

@@ -17,8 +17,8 @@ from yaila.core.film.fitting import ground_of, pixel_on_ground
 from yaila.core.ground.placement import through
 from yaila.core.picture import Renderer
 from yaila.core.soundings.budget import CARRIED, SEEN, SHARP, Budget, budget_of, frame_places
-from yaila.core.soundings.finish import finish_faults
-from yaila.core.soundings.marks import mark_faults
+from yaila.core.soundings.finish import FinishFault, finish_faults
+from yaila.core.soundings.marks import MarkFault, mark_faults
 from yaila.core.soundings.pace import Paces, pace_faults, paces_of
 from yaila.core.soundings.pieces import Pieces
 from yaila.core.stopping import go_on
@@ -385,23 +385,7 @@ def _marks(
         elif fault.others:
             text = "Let them make room for one another"
             remedy = Remedy(kind="act", text=text, act=MakeRoom(marks=list(fault.others)))
-        found.append(
-            Finding(
-                id=f"{fault.kind}-{fault.first}-{fault.mark}",
-                kind=fault.kind,
-                grave=fault.grave,
-                first=fault.first,
-                last=fault.last,
-                frame=fault.frame,
-                time=timecode(fault.frame, film.fps),
-                at=None,
-                plate=None,
-                figure=fault.figure,
-                text=fault.text,
-                remedy=remedy,
-                mark=fault.mark,
-            )
-        )
+        found.append(_of_fault(film, fault, remedy))
     return found
 
 
@@ -409,23 +393,27 @@ def _finish(
     film: Film, choreography: Choreography, paces: Paces, pieces: Pieces, renderer: Renderer | None
 ) -> list[Finding]:
     return [
-        Finding(
-            id=f"{fault.kind}-{fault.first}-{fault.mark or ''}",
-            kind=fault.kind,
-            grave=fault.grave,
-            first=fault.first,
-            last=fault.last,
-            frame=fault.frame,
-            time=timecode(fault.frame, film.fps),
-            at=None,
-            plate=None,
-            figure=fault.figure,
-            text=fault.text,
-            remedy=Remedy(kind="act", text=fault.says, act=fault.act) if fault.act else None,
-            mark=fault.mark,
-        )
+        _of_fault(film, fault, Remedy(kind="act", text=fault.says, act=fault.act) if fault.act else None)
         for fault in finish_faults(film, choreography, paces, pieces, renderer)
     ]
+
+
+def _of_fault(film: Film, fault: MarkFault | FinishFault, remedy: Remedy | None) -> Finding:
+    return Finding(
+        id=f"{fault.kind}-{fault.first}-{fault.mark or ''}",
+        kind=fault.kind,
+        grave=fault.grave,
+        first=fault.first,
+        last=fault.last,
+        frame=fault.frame,
+        time=timecode(fault.frame, film.fps),
+        at=None,
+        plate=None,
+        figure=fault.figure,
+        text=fault.text,
+        remedy=remedy,
+        mark=fault.mark,
+    )
 
 
 def _seams(film: Film, look: Budget, pieces: Pieces) -> list[Finding]:

@@ -11,8 +11,9 @@ from yaila.core.camera import View
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.courses import SetValue
+from yaila.core.film.address import with_value
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.finish import FreeFocus, Lens, MarkFocus, PlaceFocus, TargetFocus
+from yaila.core.film.finish import FreeFocus, MarkFocus, PlaceFocus, TargetFocus
 from yaila.core.film.focus import focus_depth, focus_place
 from yaila.core.film.marked import Deck, Lamp
 from yaila.core.film.model import Film
@@ -105,11 +106,8 @@ class FocusAtVantage(FilmAct):
             stop.model_copy(update={"at": arrival}) if timeline.time(stop.at) == Time(start) else stop
             for stop in course.stops
         ]
-        film = film.model_copy(deep=True)
-        document = film.finish.lens.model_dump(mode="json")
-        document["focus"] = {"stops": [stop.model_dump(mode="json") for stop in stops]}
-        film.finish.lens = Lens.model_validate(document)
-        return film
+        document = {"stops": [stop.model_dump(mode="json") for stop in stops]}
+        return with_value(film, film.finish.lens.id, "focus", document)
 
 
 class RaiseGround(FilmAct):
@@ -144,19 +142,17 @@ class AddLamp(FilmAct):
         choreography = choreograph(film)
         span = choreography.pose(Time(self.frame)).span if choreography.frames else 1000.0
         if self.mark is not None:
-            place: tuple[float, float] = focus_place(film, choreography, MarkFocus(mark=self.mark), Time(self.frame))[
-                :2
-            ]
+            x, y, _ = focus_place(film, choreography, MarkFocus(mark=self.mark), Time(self.frame))
         elif self.at is not None:
-            place = self.at
+            x, y = self.at
         else:
             raise BadEdit("A lamp hangs over a place. Click one on the chart.")
         reach, height = _round(span / 4), _round(span / 14)
         lamp = Lamp(
             id=self.id,
             name=f"Lamp {len(film.lamps) + 1}",
-            x=place[0],
-            y=place[1],
+            x=x,
+            y=y,
             height=height,
             hangs=self.mark,
             comes=Arrival(how="cut", frames=25),
