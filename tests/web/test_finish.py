@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.conftest import Server
-from tests.web.hands import drag_by, film_of, kept, middle
+from tests.web.hands import drag_by, film_of, kept, middle, until
 
 pytestmark = pytest.mark.browser
 
@@ -47,6 +47,25 @@ def test_focus_is_picked_in_the_picture_and_goes_over_while_the_camera_flies(ser
     for _ in range(5):
         page.keyboard.press("Control+z")
     server.until(lambda: not finish(server)["lens"]["on"])
+
+
+def test_a_name_that_is_clicked_is_focused_on_before_the_ground_behind_it(server: Server, film: Page) -> None:
+    page, sheet = film, film_of(server)
+    label = {"id": "n", "text": "Quay", "x": 800, "y": 450, "sits": "over", "comes": {"how": "cut"}}
+    steps = [
+        {"op": "add", "path": "/labels/-", "value": label},
+        {"op": "replace", "path": "/vantages/0/tilt", "value": 40},
+    ]
+    headers = {"If-Match": f'"{sheet["revision"]}"'}
+    assert server.client.patch(f"/api/films/{sheet['id']}", json=steps, headers=headers).status_code == 200
+    until(page, "document.body.innerText.includes('1 mark')")
+    page.keyboard.press("5")
+    page.keyboard.press("f")
+    page.locator(".viewfinder polygon[data-mark=n]").click()
+    server.until(lambda: finish(server)["lens"]["focus"].get("on") == "mark")
+    assert finish(server)["lens"]["focus"]["mark"] == "n"
+    # The plane of focus is drawn on the chart, too.
+    expect(page.locator(".chart line.focus")).to_have_count(1)
 
 
 def test_lamps_hang_where_one_clicks_and_burn_as_far_as_one_drags(server: Server, film: Page) -> None:

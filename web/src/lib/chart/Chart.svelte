@@ -17,6 +17,7 @@
   import Segments from "../ui/Segments.svelte";
   import Tick from "../ui/Tick.svelte";
   import FitLayer from "./FitLayer.svelte";
+  import FocusOnChart from "../finish/FocusOnChart.svelte";
   import FlyLayer from "./FlyLayer.svelte";
   import GatherLayer from "./GatherLayer.svelte";
   import Imagery from "./Imagery.svelte";
@@ -346,6 +347,7 @@
             {:else}
               <MarkLayer {view} {drag} />
               <FlyLayer {view} {passages} {drag} />
+              {#if session.step === "finish"}<FocusOnChart {view} />{/if}
             {/if}
           </g>
         {/if}

@@ -3,6 +3,7 @@
   import { session } from "../film/session.svelte";
   import { length, roundStep } from "../format";
   import { follow } from "../ui/follow";
+  import PanelHead from "../ui/PanelHead.svelte";
   import Segments from "../ui/Segments.svelte";
   import { sight } from "./sharpness.svelte";
 
@@ -108,8 +109,7 @@
 </script>
 
 <section class="section" aria-label="Section">
-  <header>
-    <h2>Section</h2>
+  <PanelHead title="Section">
     <span class="sub">Focus on</span>
     <Segments
       label="Focus on"
@@ -123,7 +123,7 @@
       value={now && ["target", "mark", "place", "free"].includes(now.stands) ? (now.stands as "target") : null}
       onchange={on}
     />
-  </header>
+  </PanelHead>
   <div class="body" bind:this={body}>
     {#if now && scale}
       <svg {width} {height}>
@@ -184,19 +184,6 @@
     min-height: 0;
     border-bottom: 1px solid var(--rule);
     background: var(--paper);
-  }
-  header {
-    height: 28px;
-    flex: none;
-    display: flex;
-    align-items: center;
-    gap: 6px;
-    padding: 0 12px;
-    border-bottom: 1px solid var(--rule);
-    white-space: nowrap;
-  }
-  h2 {
-    margin-right: auto;
   }
   .sub {
     color: var(--ink-2);

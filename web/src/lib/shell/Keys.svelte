@@ -38,6 +38,14 @@
       ],
     ],
     [
+      "Finish",
+      [
+        ["F", "pick what is to be sharp, in the picture or on the chart"],
+        ["E", "leave all effects out of sight, or show them"],
+        ["Del", "take the chosen lamp or deck away"],
+      ],
+    ],
+    [
       "Flying freely, in the viewfinder",
       [
         ["W A S D", "over the ground"],
@@ -72,7 +80,7 @@
       [
         ["Ctrl Z", "undo"],
         ["Ctrl Shift Z", "redo"],
-        ["1 2 3 4 6", "the steps"],
+        ["1 2 3 4 5 6", "the steps"],
         ["0", "whole film on the chart"],
         ["V", "the viewfinder as large as the sheet, and back"],
         ["?", "this sheet"],

@@ -4,8 +4,9 @@
   import { session } from "../film/session.svelte";
   import { follow } from "../ui/follow";
 
-  /** Texts and signs that can be taken hold of in the picture, which is so many pixels wide and high. */
-  let { width, height }: { width: number; height: number } = $props();
+  /** Texts and signs that can be taken hold of in the picture, which is so many pixels wide and high; with `onpick`
+   * they are picked, not dragged. */
+  let { width, height, onpick }: { width: number; height: number; onpick?: (mark: string) => void } = $props();
 
   let grasps = $state.raw<Grasp[]>([]);
   /** What is being dragged, and how far, shares of the frame. */
@@ -35,6 +36,7 @@
     const it = found(id);
     if (!it || event.button !== 0) return;
     event.preventDefault();
+    if (onpick) return onpick(id);
     if (event.shiftKey || event.ctrlKey || event.metaKey) return session.choose(it.kind, id, event.shiftKey);
     session.select({ kind: it.kind, id });
     if (it.mark.locked) return;
@@ -64,13 +66,14 @@
     {#if !pulled || pulled.mark === grasp.mark}
       <!-- svelte-ignore a11y_no_static_element_interactions -->
       <polygon
+        class:pick={onpick !== undefined}
         class:on={session.selection?.id === grasp.mark}
         class:also={session.also.includes(grasp.mark)}
         points={points(grasp)}
         data-mark={grasp.mark}
         onpointerdown={(event) => pull(event, grasp.mark)}
       >
-        <title>{found(grasp.mark)?.mark.name}: drag it</title>
+        <title>{found(grasp.mark)?.mark.name}{onpick ? "" : ": drag it"}</title>
       </polygon>
     {/if}
   {/each}
@@ -89,6 +92,9 @@
     stroke-width: 1.5;
     pointer-events: all;
     cursor: grab;
+  }
+  polygon.pick {
+    cursor: crosshair;
   }
   polygon:hover {
     stroke: #fff;

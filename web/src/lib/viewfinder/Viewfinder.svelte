@@ -4,7 +4,6 @@
   import Grasps from "./Grasps.svelte";
   import { RUN, camera } from "../film/camera.svelte";
   import { untrack } from "svelte";
-  import { api, told, type Grasp } from "../api/client";
   import { flight } from "../film/flight.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
@@ -112,26 +111,18 @@
     return () => clearTimeout(timer);
   });
 
-  /** Focus on what is under the pointer: a mark before the ground. */
-  async function pick(event: PointerEvent) {
+  /** Focus on the place of the ground that was clicked, or on a mark. */
+  async function focus(on: { at: [number, number] } | { mark: string }) {
+    const kind = "mark" in on ? ("mark" as const) : ("place" as const);
+    if (await session.act({ act: "focus", frame: player.frame, on: kind, change: false, ...on }))
+      session.tool = "select";
+  }
+
+  function pick(event: PointerEvent) {
     if (event.button !== 0) return;
     event.preventDefault();
     const box = canvas.getBoundingClientRect();
-    const at: [number, number] = [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
-    const frame = player.frame;
-    const path = { film_id: session.id, frame };
-    const grasps = await told<Grasp[]>(
-      api.GET("/api/films/{film_id}/grasps/{frame}", { params: { path, query: { state: session.state } } }),
-    ).catch(() => []);
-    const under = grasps.findLast(({ mark, corners }) => {
-      const label = session.film!.labels.find(({ id }) => id === mark);
-      const us = corners.map(([u]) => u);
-      const vs = corners.map(([, v]) => v);
-      const inside = (value: number, all: number[]) => value >= Math.min(...all) && value <= Math.max(...all);
-      return label?.stands !== "frame" && inside(at[0], us) && inside(at[1], vs);
-    });
-    const act = { act: "focus" as const, frame, on: under ? ("mark" as const) : ("place" as const), change: false };
-    if (await session.act({ ...act, mark: under?.mark ?? null, at })) session.tool = "select";
+    void focus({ at: [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height] });
   }
 
   function wheel(event: WheelEvent) {
@@ -227,7 +218,7 @@
         aria-label="The camera’s picture. In Fly it can be dragged: W A S D move, Q E turn, R F tilt, plus and minus go closer and wider, Enter keeps."
         title={free ? "Drag to fly, with Shift to turn and tilt, wheel to go closer" : undefined}
         class:picking
-        onpointerdown={(event) => (picking ? void pick(event) : grab(event))}
+        onpointerdown={(event) => (picking ? pick(event) : grab(event))}
         oncontextmenu={(event) => free && event.preventDefault()}
         onwheel={wheel}
         onkeydown={keys}
@@ -251,6 +242,7 @@
         {/each}
       {/if}
       {#if finishing && session.film?.finish.lens.on && limits}<FocusLines {...picture} />{/if}
+      {#if picking && !player.playing}<Grasps {...picture} onpick={(mark) => void focus({ mark })} />{/if}
       {#if session.step === "mark" && player.frames && !player.playing}<Grasps {...picture} />{/if}
       {#each ["nw", "ne", "se", "sw"] as corner}<span class="crop {corner}"></span>{/each}
     </div>

@@ -62,12 +62,13 @@
           moment: { on: "passage", vantage: id, share: 0.5, offset: 0 },
         });
     for (const route of film.routes.filter((one) => one.id !== mark)) {
-      found.push({
-        value: `r:${route.id}:near`,
-        group: route.name,
-        label: `${route.name} reaches it`,
-        moment: { on: "route", route: route.id, point: null, offset: 0 },
-      });
+      if (mark)
+        found.push({
+          value: `r:${route.id}:near`,
+          group: route.name,
+          label: `${route.name} reaches it`,
+          moment: { on: "route", route: route.id, point: null, offset: 0 },
+        });
       route.points.forEach((point, k) => {
         if (point.stop)
           found.push({
