@@ -14,7 +14,8 @@ from yaila.core.film import Film, choreograph
 from yaila.core.imagery import PageStore
 from yaila.core.imagery.pages import PADDED, PAGE
 from yaila.core.picture import Kit, Quality, Renderer, Request
-from yaila.core.picture.relief import Heights, Slopes, Terrain, cast
+from yaila.core.picture.heights import Heights, cast
+from yaila.core.picture.terrain import Raised, Slopes, Terrain
 from yaila.core.time import Time
 
 SIZE = FrameSize(480, 270)
@@ -138,7 +139,7 @@ def test_relief_is_what_rays_that_are_marched_one_by_one_meet(view: dict) -> Non
     assert psnr(truth, drawn(film, grid, size=SMALL)) >= 42
     assert psnr(truth, drawn(film, grid, Quality.DRAFT, SMALL)) >= 37
     depth = Terrain.of(
-        Heights.of(grid, UNTURNED), 1.0, View.of(choreograph(film).pose(Time(0)), SIZE), 1.0, PLAIN, None
+        Raised(Heights.of(grid, UNTURNED), 1.0), None, View.of(choreograph(film).pose(Time(0)), SIZE), PLAIN
     )
     assert (depth.found[..., 3] > 0).mean() > 0.99
 
@@ -148,7 +149,7 @@ def test_a_plain_at_a_height_is_seen_as_a_plane_at_that_height() -> None:
     grid = np.full((SIDE, SIDE), 60.0, np.float32)
     pose = Pose(0, 0, 400, 50, 15)
     view = View.of(pose, SIZE)
-    terrain = Terrain.of(Heights.of(grid, UNTURNED), 1.0, view, 1.0, PLAIN, None)
+    terrain = Terrain.of(Raised(Heights.of(grid, UNTURNED), 1.0), None, view, PLAIN, 1.0)
     inverse = np.linalg.inv(view.plane(60.0))
     for u, v in ((240.5, 135.5), (100.5, 200.5), (400.5, 80.5)):
         x, y, w = inverse @ [u, v, 1.0]

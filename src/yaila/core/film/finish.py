@@ -165,7 +165,8 @@ class Sun(Effect):
 
     By ``hand``, from a bearing and a height; or by the ``hour`` of a day where the ground is georeferenced, as the sun
     stands over the camera's target (``date``, and the hour by local mean time: noon is when it is about south).
-    ``tints`` is how much its ``warmth`` colours the ground.
+    ``tints`` is how much its ``warmth`` colours the ground; ``soft`` is how wide the light is, from edge to edge: the
+    wider, the softer the edges of shadows, the more so the longer they are (the sun itself: half a degree).
     """
 
     by: Literal["hand", "hour"] = "hand"
@@ -175,6 +176,7 @@ class Sun(Effect):
     hour: Changes[Hour] = Field(15.0, ge=0, le=24)
     warmth: Changes[LightKelvin] = Field(5500.0, ge=1500, le=12000)
     tints: Changes[Share] = Field(0.5, ge=0, le=1)
+    soft: Changes[Angle] = Field(2.0, ge=0, le=45, title="Shadows soft")
 
     @field_validator("date")
     @classmethod

@@ -52,6 +52,7 @@ from yaila.core.quantities import (
     Colour,
     Count,
     East,
+    Height,
     Id,
     Millimetres,
     Name,
@@ -187,7 +188,7 @@ class Plate(Part):
 
     ``role``: one that holds heights raises the ground (``Relief``) and is not seen itself; a reference plate is seen on
     the chart only, with ``opacity`` there and ``contrast`` percent; it is
-    never in the film.
+    never in the film. ``raised``: what it covers stands out as land by so many ground units, with sides.
     """
 
     id: Id = Field(default_factory=new_id)
@@ -201,6 +202,8 @@ class Plate(Part):
     land: Land | None = None
     edges: Edges | None = None
     opacity: Changes[Share] = Field(1.0, ge=0, le=1)
+    raised: Changes[Height] = Field(0.0, ge=0, le=1e7, title="Stands out by")
+    side_colour: Changes[Colour] = Field("#5b4c35", title="Sides")
     contrast: Percent = Field(100.0, ge=10, le=300)
     shown: bool = True
     role: Literal["film", "reference", "heights"] = "film"

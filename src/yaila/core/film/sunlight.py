@@ -20,12 +20,14 @@ LOWEST = 3.0
 
 @dataclass(frozen=True)
 class Light:
-    """Where the light comes from: how far east and north a shadow falls for a height of 1.
+    """Where the light comes from: how far east and north a shadow falls for a height of 1, and how wide it is, radians
+    from edge to edge: the wider, the softer the edges of shadows.
 
     By default from the north-west, 50 degrees up (common practice in hill shading, no source)."""
 
     east: float = 0.59
     north: float = -0.59
+    wide: float = math.radians(2.0)
 
     @property
     def fall(self) -> NDArray[np.float64]:
@@ -56,4 +58,4 @@ def light_of(sun: Sun, target: tuple[float, float], georeferenced: bool) -> Ligh
         return Light()
     bearing, height = stands(sun, target, georeferenced)
     turn, long = math.radians(bearing), 1 / math.tan(math.radians(max(height, LOWEST)))
-    return Light(-math.sin(turn) * long, -math.cos(turn) * long)
+    return Light(-math.sin(turn) * long, -math.cos(turn) * long, math.radians(sun.soft))

@@ -18,6 +18,7 @@ from yaila.core.quantities import (
     Frames,
     GroundLength,
     GroundSpeed,
+    Height,
     LightKelvin,
     MarkSize,
     Percent,
@@ -124,7 +125,9 @@ class RegionLook(_Look):
     along the inside of the outline; ``border`` a line along it; ``shadow`` the softness of one that falls to the lower
     right; ``soft`` how far its edge melts.
 
-    ``lift`` cuts it out and raises it, ``sides`` says how thick the piece is that is seen. ``rest`` is what becomes of
+    ``lift`` cuts it out and raises it, ``sides`` says how thick the piece is that is seen. ``raised`` makes land of it
+    that stands out by so many ground units, with all that lies on it, with sides, and a shadow that is as dark as
+    ``shadow_opacity``. ``rest`` is what becomes of
     the picture around it, by ``rest_by`` (0..1).
     """
 
@@ -143,6 +146,7 @@ class RegionLook(_Look):
     soft: Changes[FrameLength] = Field(0.0, ge=0, le=400, title="Soft edge")
     lift: Changes[FrameLength] = Field(0.0, ge=0, le=400, title="Lifted out by")
     sides: Changes[FrameLength] = Field(0.0, ge=0, le=400, title="Thickness")
+    raised: Changes[Height] = Field(0.0, ge=0, le=1e7, title="Stands out by")
     side_colour: Changes[Colour] = Field("#5b4c35", title="Sides")
     rest: Literal["kept", "dimmed", "grey", "blurred"] = Field("kept", title="The rest")
     rest_by: Changes[Share] = Field(0.7, ge=0, le=1, title="By")

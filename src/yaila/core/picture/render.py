@@ -6,10 +6,11 @@ The same request always gives the same pixels, whichever process or thread draws
 
 from __future__ import annotations
 
+import dataclasses
 import math
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from itertools import chain, groupby
 from typing import Any
 
@@ -25,17 +26,19 @@ from yaila.core.ground.mercator import stretch_at
 from yaila.core.ground.placement import through
 from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import markers, regions, room, routes
+from yaila.core.picture.blocks import Blocks, blocks_of
 from yaila.core.picture.canvas import bytes_of, painted
 from yaila.core.picture.decks import PresentDeck, Sky
 from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of
+from yaila.core.picture.heights import Heights, cast
 from yaila.core.picture.kit import Kit
 from yaila.core.picture.layers import put_over, softened_layer
 from yaila.core.picture.lens import SHARP
-from yaila.core.picture.light import field_of, is_lit
+from yaila.core.picture.light import Field, field_of, is_lit
 from yaila.core.picture.linear import Light
 from yaila.core.picture.optics import Optics
-from yaila.core.picture.relief import Heights, Slopes, Terrain, cast
 from yaila.core.picture.stage import Easel, Piece, Stage
+from yaila.core.picture.terrain import Raised, Slopes, Terrain
 from yaila.core.stopping import go_on, late
 from yaila.core.time import Time
 
@@ -47,9 +50,6 @@ MOST_HEIGHTS = 3
 
 CAST_STEPS = 50
 """For how many steps of its logarithm the height of the ground has shadows of its own."""
-
-DETAIL = {Quality.DRAFT: 0.5, Quality.FINAL: 1.0}
-"""Rays for a pixel, along a side, that are followed over relief."""
 
 Pixels = NDArray[np.uint8]
 """(height, width, 4) uint8 premultiplied RGBA, sRGB."""
@@ -110,9 +110,13 @@ class Work:
     optics: Optics
     renderer: Renderer
     terrain: Terrain | None = None
-    """Relief, where there is any: then ``view`` is of the flat ground, and shows all of it that is laid over it."""
-    pixels: Pixels = field(default_factory=lambda: np.zeros((0, 0, 4), np.uint8))
-    standing: list[Piece] = field(default_factory=list)
+    """The ground where it is not flat: then ``view`` is of the flat ground, and shows all of it that is seen."""
+    field: Field | None = None
+    """What light and air do to the flat ground."""
+    deep: NDArray[np.float32] | None = None
+    """What each pixel shows, where the ground is not flat (``Terrain.over``)."""
+    pixels: Pixels = dataclasses.field(default_factory=lambda: np.zeros((0, 0, 4), np.uint8))
+    standing: list[Piece] = dataclasses.field(default_factory=list)
     unfinished: bool = False
 
     light: Light | None = None
@@ -163,8 +167,8 @@ def light_and_air(work: Work) -> None:
     """Dusk, lamps, shadows of clouds and haze on the ground."""
     if is_lit(work.scene):
         sky = Sky(work.scene, work.view, work.seconds)
-        lit = field_of(work.scene, work.view, work.seconds, sky.shade())
-        work.light = lit.on(Light.of(work.pixels, work.request.clear))
+        work.field = field_of(work.scene, work.view, work.seconds, sky.shade())
+        work.light = work.field.on(Light.of(work.pixels, work.request.clear))
 
 
 def marks_on_the_ground(work: Work) -> None:
@@ -186,9 +190,11 @@ def marks_on_the_ground(work: Work) -> None:
 
 
 def raised(work: Work) -> None:
-    """The ground laid over its heights."""
+    """The ground laid over its heights and blocks."""
     if work.terrain:
-        work.light = work.terrain.over(work.light or Light.of(work.pixels, work.request.clear))
+        light = work.light or Light.of(work.pixels, work.request.clear)
+        careful = work.request.quality is Quality.FINAL
+        work.light, work.deep = work.terrain.over(light, careful, work.field, not work.optics.idle)
         width, height = work.outer.size
         work.pixels = np.zeros((height, width, 4), np.uint8)
 
@@ -197,7 +203,7 @@ def lens_and_shutter(work: Work) -> None:
     """The ground as it is seen through the lens while the shutter is open."""
     if not work.optics.idle:
         light = work.light or Light.of(work.pixels, work.request.clear)
-        work.light = work.optics.through(light, work.outer, work.terrain.places if work.terrain else None)
+        work.light = work.optics.through(light, work.outer, work.deep)
 
 
 def what_stands(work: Work) -> None:
@@ -391,21 +397,36 @@ class Renderer:
         return heights, relief.times * (stretch_at(y) if film.ground.kind == "mercator" else 1.0)
 
     def _terrain(self, film: Film, scene: Scene, view: View, quality: Quality) -> Terrain | None:
-        """Relief as a view sees it; none where the ground is flat."""
-        relief = scene.finish.relief
-        found = self.heights_of(film, relief) if relief.raises else None
+        """The ground as a view sees it; none where it is flat."""
+        relief, light = scene.finish.relief, scene.light
+        slopes = Slopes((light.east, light.north), relief.shade, relief.shadows, light.wide)
+        raised = self._raised(film, relief, slopes) if relief.raises else None
+        standing = blocks_of(scene, film.ground.kind == "mercator", self._land)
+        if raised is None and not standing:
+            return None
+        lifted = raised.heights.top * raised.times if raised else 0.0
+        blocks = Blocks.of(standing, view, lifted, light.fall) if standing else None
+        return Terrain.of(raised, blocks, view, slopes)
+
+    def _raised(self, film: Film, relief: Relief, slopes: Slopes) -> Raised | None:
+        found = self.heights_of(film, relief)
         if found is None:
             return None
         heights, times = found
-        slopes = Slopes((scene.light.east, scene.light.north), relief.shade, relief.shadows)
         # While the ground rises, a shadow is worked out anew for every fiftieth of it.
         steps = math.exp(round(math.log(times) * CAST_STEPS) / CAST_STEPS)
-        cast_of = (id(heights), steps, slopes.fall)
+        cast_of = (id(heights), steps, slopes.fall, slopes.wide)
         shadows = self._shadows[1] if self._shadows and self._shadows[0] == cast_of else None
         if shadows is None and relief.shadows > 0:
-            shadows = cast(heights, steps, np.array(slopes.fall))
+            shadows = cast(heights, steps, np.array(slopes.fall), slopes.wide)
             self._shadows = (cast_of, shadows)
-        return Terrain.of(heights, times, view, DETAIL[quality], slopes, shadows)
+        return Raised(heights, times, shadows)
+
+    def _land(self, plate: Plate, view: View) -> Pixels:
+        """How much of each pixel of a view of the flat ground a plate covers, (height, width) uint8."""
+        plates, stack = self._stack((plate,))
+        drawn = draw_plates(stack, plates, {}, view, Quality.DRAFT, self.pages, (0, 0, 0, 0))
+        return np.ascontiguousarray(drawn[..., 3])
 
     def _choreography(self, film: Film) -> Choreography:
         """That of a film, which is not changed any more once it is drawn."""

@@ -1,0 +1,186 @@
+"""Heights of the ground: a pyramid of means, and the shadows that they cast.
+
+Heights are averaged in a pyramid (L. Williams, "Pyramidal Parametrics", 1983) and read from the two levels that suit a
+pixel's size there, so that they neither shimmer nor change with a jump.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import cached_property
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+from scipy.ndimage import distance_transform_edt
+
+from yaila.core.picture.threads import in_threads
+
+MOST_LEVELS = 14
+
+Floats = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Heights:
+    """Heights on a grid: a pyramid of means in one array, with where each level starts and its size, and the map from
+    the ground to places of the finest level (pixel centres at halves). ``top`` is the highest of them."""
+
+    values: Floats
+    starts: NDArray[np.int64]
+    sizes: NDArray[np.int64]
+    grid_from_ground: NDArray[np.float64]
+    top: float
+    holes: int = 0
+    """Places that had no height, and were given that of the nearest that has one."""
+
+    @staticmethod
+    def of(grid: Floats, ground_from_grid: NDArray[np.float64], sea: float = 0.0, smooth: float = 0.0) -> Heights:
+        """Heights above a level of the sea, metres, of a grid that may have holes (NaN), smoothed by a standard
+        deviation in its places."""
+        missing = ~np.isfinite(grid)
+        holes = int(missing.sum())
+        if holes == grid.size:
+            grid = np.zeros_like(grid)
+        elif holes:
+            nearest = distance_transform_edt(missing, return_distances=False, return_indices=True)
+            grid = grid[tuple(nearest)]
+        if smooth > 0:
+            grid = np.asarray(cv2.GaussianBlur(grid, (0, 0), smooth, borderType=cv2.BORDER_REPLICATE), np.float32)
+        level = np.maximum(grid - np.float32(sea), 0).astype(np.float32)
+        levels = [level]
+        while min(level.shape) > 2 and len(levels) < MOST_LEVELS:
+            level = np.asarray(
+                cv2.resize(level, (-(-level.shape[1] // 2), -(-level.shape[0] // 2)), interpolation=cv2.INTER_AREA)
+            )
+            levels.append(level)
+        starts = np.cumsum([0] + [one.size for one in levels[:-1]])
+        sizes = np.array([one.shape for one in levels], np.int64)
+        inverse = np.linalg.inv(ground_from_grid / ground_from_grid[2, 2])
+        return Heights(
+            np.concatenate([one.ravel() for one in levels]), starts, sizes, inverse, float(levels[0].max()), holes
+        )
+
+    @property
+    def step(self) -> float:
+        """How far places of the grid are apart, ground units."""
+        return 1 / math.sqrt(abs(np.linalg.det(self.grid_from_ground[:2, :2])))
+
+    @cached_property
+    def scales(self) -> NDArray[np.float64]:
+        """Places of each level for one of the finest, down and across."""
+        return self.sizes / self.sizes[0]
+
+    @cached_property
+    def slope(self) -> float:
+        """How steep the ground is, but for the steepest fiftieth of it: height for a unit of the ground."""
+        rows, columns = self.sizes[0].tolist()
+        grid = self.values[: rows * columns].reshape(rows, columns)
+        if min(rows, columns) < 2:
+            return 0.0
+        steep = np.hypot(*np.gradient(grid))
+        return float(np.quantile(steep, 0.98)) / self.step
+
+    def at(self, places: NDArray[np.float64], span: float = 0.0) -> NDArray[np.float64]:
+        """Heights at ground places (n, 2), metres, averaged over a span of ground."""
+        level = math.log2(max(span / self.step, 1.0))
+        out = np.empty(len(places))
+        _heights_at(self.values, self.starts, self.sizes, self.scales, self.grid_from_ground, places, level, out)
+        return out
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def height_of(values, starts, sizes, scales, gx, gy, level):
+    """The height at a place of the grid, from the two levels about ``level``; beyond the grid there is none."""
+    rows, columns = sizes[0, 0], sizes[0, 1]
+    if gx < 0.0 or gy < 0.0 or gx >= columns or gy >= rows:
+        return 0.0
+    low = min(max(int(level), 0), sizes.shape[0] - 1)
+    found = 0.0
+    part = min(max(level - low, 0.0), 1.0)
+    for k in range(2):
+        n = min(low + k, sizes.shape[0] - 1)
+        share = part if k == 1 else 1.0 - part
+        if share <= 0.01:
+            continue
+        high, wide = sizes[n, 0], sizes[n, 1]
+        x = gx * scales[n, 1] - 0.5
+        y = gy * scales[n, 0] - 0.5
+        x, y = min(max(x, 0.0), wide - 1.0), min(max(y, 0.0), high - 1.0)
+        ix, iy = min(int(x), max(wide - 2, 0)), min(int(y), max(high - 2, 0))
+        fx, fy = x - ix, y - iy
+        jx, jy = min(ix + 1, wide - 1), min(iy + 1, high - 1)
+        base = starts[n]
+        upper = values[base + iy * wide + ix] * (1.0 - fx) + values[base + iy * wide + jx] * fx
+        lower = values[base + jy * wide + ix] * (1.0 - fx) + values[base + jy * wide + jx] * fx
+        found += share * (upper * (1.0 - fy) + lower * fy)
+    # It ends gently at its edges, not as a wall.
+    rim = min(min(gx, columns - gx), min(gy, rows - gy)) / (0.02 * min(rows, columns) + 1e-9)
+    if rim < 1.0:
+        found *= rim * rim * (3.0 - 2.0 * rim)
+    return found
+
+
+@njit(cache=True, nogil=True)
+def _heights_at(values, starts, sizes, scales, inverse, places, level, out):
+    for i in range(places.shape[0]):
+        x, y = places[i, 0], places[i, 1]
+        gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
+        gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
+        out[i] = height_of(values, starts, sizes, scales, gx, gy, level)
+
+
+def cast(heights: Heights, times: float, fall: NDArray[np.float64], wide: float = 0.0) -> Heights:
+    """How much of the sun reaches each place, 0..1, as heights are kept: one sweep along the light, which is ``wide``
+    (radians from edge to edge).
+
+    A place lies in shadow where the ground towards the light rises above the ray from there; along one line that is the
+    running maximum of the heights, sloped as the light is. The wider the light, and the farther away what stands before
+    it, the softer the edge of its shadow.
+    """
+    number = int(np.argmin(np.abs(heights.sizes.max(axis=1) - SWEPT)))
+    rows, columns = heights.sizes[number].tolist()
+    begin = int(heights.starts[number])
+    grid = heights.values[begin : begin + rows * columns].reshape(rows, columns) * np.float32(times)
+    full_rows, full_columns = heights.sizes[0].tolist()
+    coarse = np.diag([columns / full_columns, rows / full_rows, 1.0]) @ heights.grid_from_ground
+    way = coarse[:2, :2] @ (fall / np.hypot(*fall))
+    a_unit = float(np.hypot(*way))
+    angle = math.degrees(math.atan2(way[1], way[0]))
+    side = math.ceil(math.hypot(rows, columns)) + 2
+    turn = cv2.getRotationMatrix2D(((columns - 1) / 2, (rows - 1) / 2), angle, 1.0)
+    turn[:, 2] += [(side - columns) / 2, (side - rows) / 2]
+    level = cv2.warpAffine(grid, turn, (side, side), flags=cv2.INTER_LINEAR)
+    # Along a row the light goes to the right, and falls by so much from one place to the next; its edges are so much
+    # higher and lower with each (the derivative of the tangent).
+    falls = 1 / (a_unit * float(np.hypot(*fall)))
+    widens = (1 + 1 / float(fall @ fall)) * wide / a_unit
+    soft = max(heights.step * full_columns / columns, 1e-9) * 0.5
+    dark = np.empty_like(level)
+    in_threads(lambda a, b: _swept_rows(level, dark, a, b, falls, soft, widens), 0, side)
+    back = cv2.warpAffine(dark, turn, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+    lit = 1 - cv2.GaussianBlur(back, (0, 0), 0.8)
+    return Heights(
+        np.ascontiguousarray(lit, dtype=np.float32).ravel(), np.array([0]), np.array([[rows, columns]]), coarse, 1.0
+    )
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _swept_rows(level, dark, first, last, falls, soft, widens):
+    """How dark places are, 0..1, of rows along which the light goes."""
+    for r in range(first, last):
+        highest, place = -1e30, 0
+        for c in range(level.shape[1]):
+            reached = level[r, c] + falls * c
+            if reached >= highest:
+                highest, place = reached, c
+                dark[r, c] = 0.0
+            else:
+                hidden = (highest - reached) / (soft + widens * (c - place))
+                dark[r, c] = min(max(hidden + (0.5 if widens > 0.0 else -0.2), 0.0), 1.0)
+
+
+SWEPT = 640
+"""About how many places along a side shadows are worked out for."""

@@ -1,0 +1,512 @@
+"""Rays that are followed to ground that is not flat: raised by heights, and by land that stands out as blocks.
+
+A ray begins where the one below it ended, as what is seen higher up in the frame is, on the whole, farther away (T.
+Wright, "A Two-Space Solution to the Hidden Line Problem", 1973), goes on by steps that no slope can hide in, and ends
+by secants. About blocks, how far their edges are is known everywhere, so that no step passes one (J. Hart, "Sphere
+Tracing", 1996). With a rolled camera the rays are followed level, and their picture is turned.
+
+The functions here are compiled by Numba, release the interpreter lock, and know only arrays. Places count from the
+camera's target. ``surface`` is what the ground is made of:
+
+0 to 3: heights: values, starts, sizes and scales of their levels (``heights.py``).
+4, 5: from the ground to their grid, 3x3; ground units for a metre of height, 0 where none raise it.
+6: how far inside the edge of a block places of the flat picture are, pixels, below 0 outside; of size 0 where there are
+   no blocks.
+7: how high the block there is, ground units.
+8: from the ground to pixels of those, 3x3.
+9: the highest block.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from yaila.core.picture.heights import height_of
+from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, MOST, WHITE
+
+GRAZED = 5.0
+"""Where the ground goes away by more than so many widths of a ray from one ray to the next, it may be hidden between
+them, and pixels get rays of their own."""
+
+BACK = 0.998
+"""A ray begins a little before where the one below it ended, as they do not lie in quite one upright plane."""
+
+FAR_EDGE = 8.0
+"""How far the next edge is taken to be beyond the picture of blocks, pixels."""
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _risen(x, y, surface, level):
+    """How high relief is at a place."""
+    inverse = surface[4]
+    gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
+    gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
+    return surface[5] * height_of(surface[0], surface[1], surface[2], surface[3], gx, gy, level)
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _pixel_of(x, y, plane):
+    """The pixel of the flat picture that shows a place, and how far away that is."""
+    w = plane[2, 0] * x + plane[2, 1] * y + plane[2, 2]
+    if w < 1e-6:
+        return -1e6, -1e6, w
+    return (
+        (plane[0, 0] * x + plane[0, 1] * y + plane[0, 2]) / w,
+        (plane[1, 0] * x + plane[1, 1] * y + plane[1, 2]) / w,
+        w,
+    )
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _block(x, y, surface):
+    """How far inside a block a place is, pixels, and how high that is."""
+    inside, tall = surface[6], surface[7]
+    u, v, _ = _pixel_of(x, y, surface[8])
+    u, v = u - 0.5, v - 0.5
+    rows, columns = inside.shape
+    if u < 0.0 or v < 0.0 or u >= columns - 1 or v >= rows - 1:
+        return -FAR_EDGE, 0.0
+    ix, iy = int(u), int(v)
+    fx, fy = u - ix, v - iy
+    upper = inside[iy, ix] * (1.0 - fx) + inside[iy, ix + 1] * fx
+    lower = inside[iy + 1, ix] * (1.0 - fx) + inside[iy + 1, ix + 1] * fx
+    return upper * (1.0 - fy) + lower * fy, tall[iy + int(fy + 0.5), ix + int(fx + 0.5)]
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _trace(dx, dy, dz, eye, surface, bounds, begun):
+    """Follow a ray.
+
+    Args:
+        dx, dy, dz: its direction, as far forward as the line of sight.
+        bounds: the highest ground; the steepest slope; ground units of a place of the grid; how far rays are followed;
+            how wide a pixel is at a distance of 1.
+        begun: how far it has come for certain.
+
+    Returns:
+        How far it goes, 0 if it meets nothing, and whether it meets the side of a block.
+    """
+    top, steep, finest, far, wide = bounds
+    raising, blocks, tallest = surface[5] > 0.0, surface[6].shape[0] > 0, surface[9]
+    level_way = math.sqrt(dx * dx + dy * dy) + 1e-12
+    # Where it comes down to the highest ground.
+    enters = 0.0
+    if eye[2] > top:
+        if dz >= -1e-12:
+            return 0.0, False
+        enters = (top - eye[2]) / dz
+    t = max(enters, begun)
+    level = math.log2(max(t * wide / finest, 1.0))
+    z, base, edge, high = 0.0, 0.0, -FAR_EDGE, 0.0
+    # No step back goes behind where it came in.
+    for _ in range(60):
+        z = eye[2] + t * dz
+        base = _risen(eye[0] + t * dx, eye[1] + t * dy, surface, level) if raising else 0.0
+        if blocks:
+            edge, high = _block(eye[0] + t * dx, eye[1] + t * dy, surface)
+        over = z - base - (high if edge > 0.0 else 0.0)
+        if over >= 0.0 or t <= enters:
+            break
+        t = max(enters, t * 0.97)
+    if over <= 0.0:
+        return max(t, 1e-9), False
+    sine = max(-dz / math.sqrt(level_way * level_way + dz * dz), 0.03)
+    for _ in range(4000):
+        if t > far or (dz > 0.0 and z > top):
+            break
+        pixel = t * wide
+        # No slope hides in such a step, but those that are steeper than nearly all.
+        free = z - base
+        among = False
+        if blocks:
+            among = free <= tallest
+            free = free if among else free - tallest
+        step = free / (steep * level_way - min(dz, 0.0) + 1e-9)
+        # On level ground it ends on it at once.
+        step = max(step * 0.9, 0.6 * max(pixel, 0.25 * finest)) if raising else step * 1.00001 + 1e-3 * pixel
+        if among:
+            step = min(step, max(-edge, 0.7) * pixel / (sine * level_way))
+        before, was, from_edge = t, over, edge
+        t += step
+        if step > 0.05 * t:
+            level = math.log2(max(t * wide / finest, 1.0))
+        z = eye[2] + t * dz
+        base = _risen(eye[0] + t * dx, eye[1] + t * dy, surface, level) if raising else 0.0
+        if blocks:
+            edge, high = _block(eye[0] + t * dx, eye[1] + t * dy, surface)
+        over = z - base - (high if edge > 0.0 else 0.0)
+        if over <= 0.0:
+            # Back to where it met the ground: by secants, and by halves where it stepped over an edge.
+            a, b, fa, fb = before, t, was, over
+            wall = blocks and from_edge <= 0.0 < edge
+            for _ in range(7 if wall else 5):
+                m = 0.5 * (a + b) if wall else a + (b - a) * min(max(fa / (fa - fb + 1e-12), 0.05), 0.95)
+                z = eye[2] + m * dz
+                base = _risen(eye[0] + m * dx, eye[1] + m * dy, surface, level) if raising else 0.0
+                if blocks:
+                    edge, high = _block(eye[0] + m * dx, eye[1] + m * dy, surface)
+                fm = z - base - (high if edge > 0.0 else 0.0)
+                if fm > 0.0:
+                    a, fa, from_edge = m, fm, edge
+                else:
+                    b, fb = m, fm
+            if not wall:
+                return b, False
+            # What is met beyond an edge is its side, unless the ray came down on the top just behind it.
+            edge, high = _block(eye[0] + b * dx, eye[1] + b * dy, surface)
+            z = eye[2] + b * dz
+            base = _risen(eye[0] + b * dx, eye[1] + b * dy, surface, level) if raising else 0.0
+            return b, from_edge <= 0.0 and edge > 0.0 and z < base + high - 0.3 * b * wide
+    if dz < 0.0:
+        # Beyond all that is followed the ground is flat.
+        flat = -eye[2] / dz
+        if flat > 0.0:
+            return flat, False
+    return 0.0, False
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def march_columns(found, sides, first, last, surface, eye, axes, middle, across_pixel, bounds):
+    """Follow the rays of columns of a level view, from the lowest row up.
+
+    Args:
+        found: what they meet: east, north, height, and how far away (along the line of sight); (rows, columns, 4). 0
+            away is the sky.
+        sides: whether that is the side of a block, (rows, columns) uint8.
+        axes: right, up, forward; ``middle``: the pixel that looks straight forward.
+        across_pixel: how much of right a ray's pixel is, at a distance of 1.
+    """
+    rows = found.shape[0]
+    for c in range(first, last):
+        across = (c + 0.5 - middle[0]) * across_pixel
+        begun = 0.0
+        for r in range(rows - 1, -1, -1):
+            above = (middle[1] - r - 0.5) * across_pixel
+            dx = axes[2, 0] + across * axes[0, 0] + above * axes[1, 0]
+            dy = axes[2, 1] + across * axes[0, 1] + above * axes[1, 1]
+            dz = axes[2, 2] + across * axes[0, 2] + above * axes[1, 2]
+            t, side = _trace(dx, dy, dz, eye, surface, bounds, begun * BACK)
+            found[r, c, 3] = t
+            sides[r, c] = side
+            if t > 0.0:
+                found[r, c, 0], found[r, c, 1] = eye[0] + t * dx, eye[1] + t * dy
+                found[r, c, 2] = max(eye[2] + t * dz, 0.0)
+                begun = t
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _shade(x, y, t, surface, light, wide, finest):
+    """How much light falls on a place that is so far away, beside flat ground: by its slope (Lambert's cosine), and by
+    what is before the light."""
+    sun, strength, cast, sizes, to_cast, shadows = light
+    shade = 1.0
+    if strength > 0.0:
+        inverse, times = surface[4], surface[5]
+        reach = max(finest, t * wide)
+        level = math.log2(max(reach / finest, 1.0))
+        gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
+        gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
+        ax, ay = inverse[0, 0] * reach, inverse[1, 0] * reach
+        bx, by = inverse[0, 1] * reach, inverse[1, 1] * reach
+        east = height_of(surface[0], surface[1], surface[2], surface[3], gx + ax, gy + ay, level)
+        east -= height_of(surface[0], surface[1], surface[2], surface[3], gx - ax, gy - ay, level)
+        north = height_of(surface[0], surface[1], surface[2], surface[3], gx + bx, gy + by, level)
+        north -= height_of(surface[0], surface[1], surface[2], surface[3], gx - bx, gy - by, level)
+        nx, ny = -times * east / (2.0 * reach), -times * north / (2.0 * reach)
+        facing = (nx * sun[0] + ny * sun[1] + sun[2]) / math.sqrt(nx * nx + ny * ny + 1.0)
+        shade += strength * (min(max(facing / max(sun[2], 0.2), 0.15), 1.8) - 1.0)
+    if shadows > 0.0:
+        rows, columns = sizes[0, 0], sizes[0, 1]
+        gx = to_cast[0, 0] * x + to_cast[0, 1] * y + to_cast[0, 2] - 0.5
+        gy = to_cast[1, 0] * x + to_cast[1, 1] * y + to_cast[1, 2] - 0.5
+        if 0.0 <= gx < columns - 1 and 0.0 <= gy < rows - 1:
+            ix, iy = int(gx), int(gy)
+            fx, fy = gx - ix, gy - iy
+            k = iy * columns + ix
+            upper = cast[k] * (1.0 - fx) + cast[k + 1] * fx
+            lower = cast[k + columns] * (1.0 - fx) + cast[k + columns + 1] * fx
+            shade *= 1.0 - shadows * (1.0 - (upper * (1.0 - fy) + lower * fy))
+    return shade
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def shade_rows(shade, first, last, found, surface, light, wide, finest):
+    """How much light falls on what rays met, beside flat ground.
+
+    Args:
+        light: what points to it, east, north and up; how strong light and shade of slopes are; the shadows that are
+            cast: how much light places get, the size of their grid, from the ground to it; how strong they are.
+    """
+    for r in range(first, last):
+        for c in range(found.shape[1]):
+            if found[r, c, 3] > 0.0:
+                shade[r, c] = _shade(found[r, c, 0], found[r, c, 1], found[r, c, 3], surface, light, wide, finest)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def block_shadow_rows(shade, first, last, found, sides, surface, darks, fall, soft):
+    """Darken what lies in the shadow of blocks.
+
+    Args:
+        darks: how dark the shadow of the block is that stands at a pixel of the flat picture, 0..1.
+        fall: how far east and north a shadow falls for a height of 1.
+        soft: how much wider the edge of a shadow becomes with each unit of the way to it.
+    """
+    plane, tallest = surface[8], surface[9]
+    long = math.sqrt(fall[0] * fall[0] + fall[1] * fall[1])
+    if long < 1e-6:
+        return
+    ex, ey = -fall[0] / long, -fall[1] / long
+    for r in range(first, last):
+        for c in range(found.shape[1]):
+            if found[r, c, 3] <= 0.0 or sides[r, c]:
+                continue
+            x, y = found[r, c, 0], found[r, c, 1]
+            edge, high = _block(x, y, surface)
+            height = high if edge > 0.0 else 0.0
+            u, v, w = _pixel_of(x, y, plane)
+            if w < 1e-6:
+                continue
+            # How many pixels a ground unit towards the light is here.
+            du = (plane[0, 0] - u * plane[2, 0]) * ex + (plane[0, 1] - u * plane[2, 1]) * ey
+            dv = (plane[1, 0] - v * plane[2, 0]) * ex + (plane[1, 1] - v * plane[2, 1]) * ey
+            along = max(math.sqrt(du * du + dv * dv) / w, 1e-12)
+            way, most = 0.7 / along, (tallest - height) * long
+            dark = 0.0
+            for _ in range(200):
+                if way > most:
+                    break
+                px, py = x + ex * way, y + ey * way
+                edge, high = _block(px, py, surface)
+                # Above the top of a block less and less of the light is hidden, as it is beside its edge.
+                melts = max(way * soft * along, 0.7)
+                below = (high - height - way / long) * long * along
+                if high > 0.0:
+                    share = min(min(max(edge / melts + 0.5, 0.0), 1.0), min(max(below / melts + 0.5, 0.0), 1.0))
+                    if share > 0.0:
+                        pu, pv, _ = _pixel_of(px, py, plane)
+                        dark = max(dark, share * darks[int(pv), int(pu)])
+                        if share >= 1.0:
+                            break
+                way += max(abs(edge) - 0.5 * melts, 0.7) / along
+            shade[r, c] *= 1.0 - dark
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _bilinear(source, fx, fy):
+    """Red, green and blue at a place of packed light; at its edge it goes on."""
+    height, width = source.shape
+    fx, fy = min(max(fx - 0.5, 0.0), width - 1.001), min(max(fy - 0.5, 0.0), height - 1.001)
+    ix, iy = int(fx), int(fy)
+    jx, jy = min(ix + 1, width - 1), min(iy + 1, height - 1)
+    tx, ty = np.float32(fx - ix), np.float32(fy - iy)
+    one = np.float32(1.0)
+    a00, a10 = (one - tx) * (one - ty), tx * (one - ty)
+    a01, a11 = (one - tx) * ty, tx * ty
+    p00, p10, p01, p11 = source[iy, ix], source[iy, jx], source[jy, ix], source[jy, jx]
+    red = (
+        np.float32(np.int32(p00 & CHANNEL)) * a00
+        + np.float32(np.int32(p10 & CHANNEL)) * a10
+        + np.float32(np.int32(p01 & CHANNEL)) * a01
+        + np.float32(np.int32(p11 & CHANNEL)) * a11
+    )
+    green = (
+        np.float32(np.int32((p00 >> GREEN) & CHANNEL)) * a00
+        + np.float32(np.int32((p10 >> GREEN) & CHANNEL)) * a10
+        + np.float32(np.int32((p01 >> GREEN) & CHANNEL)) * a01
+        + np.float32(np.int32((p11 >> GREEN) & CHANNEL)) * a11
+    )
+    blue = (
+        np.float32(np.int32(p00 >> BLUE)) * a00
+        + np.float32(np.int32(p10 >> BLUE)) * a10
+        + np.float32(np.int32(p01 >> BLUE)) * a01
+        + np.float32(np.int32(p11 >> BLUE)) * a11
+    )
+    return red, green, blue
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _packed(red, green, blue):
+    half, most = np.float32(0.5), np.float32(MOST)
+    return (
+        np.uint64(np.uint32(np.int32(min(red + half, most))))
+        | (np.uint64(np.uint32(np.int32(min(green + half, most)))) << GREEN)
+        | (np.uint64(np.uint32(np.int32(min(blue + half, most)))) << BLUE)
+    )
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _side_light(x, y, z, surface, which, colours, sun, base):
+    """Light of the side of a block: its colour, brighter as it faces the light, darker towards its foot."""
+    plane = surface[8]
+    u, v, _ = _pixel_of(x, y, plane)
+    rows, columns = which.shape
+    iu, iv = min(max(int(u), 0), columns - 1), min(max(int(v), 0), rows - 1)
+    # Across its edge, in the flat picture and from there on the ground.
+    inside = surface[6]
+    ax, bx = min(iu + 2, columns - 1), max(iu - 2, 0)
+    ay, by = min(iv + 2, rows - 1), max(iv - 2, 0)
+    eu, ev = inside[iv, ax] - inside[iv, bx], inside[ay, iu] - inside[by, iu]
+    nx = -(eu * (plane[0, 0] - u * plane[2, 0]) + ev * (plane[1, 0] - v * plane[2, 0]))
+    ny = -(eu * (plane[0, 1] - u * plane[2, 1]) + ev * (plane[1, 1] - v * plane[2, 1]))
+    long = math.sqrt(nx * nx + ny * ny) + 1e-12
+    level = math.sqrt(sun[0] * sun[0] + sun[1] * sun[1]) + 1e-12
+    facing = max((nx * sun[0] + ny * sun[1]) / (long * level), 0.0)
+    high = surface[7][iv, iu]
+    rises = min(max((z - base) / max(high, 1e-9), 0.0), 1.0)
+    bright = np.float32((0.42 + 0.58 * facing) * (0.72 + 0.28 * rises)) * np.float32(WHITE)
+    k = which[iv, iu]
+    return colours[k, 0] * bright, colours[k, 1] * bright, colours[k, 2] * bright
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _lit(value, x, y, flat, times, plus, grid):
+    """Light that is on no picture through the field of light of the flat picture, at a place of the ground."""
+    u, v, _ = _pixel_of(x, y, flat)
+    r = min(max(int(v / grid), 0), times.shape[0] - 1)
+    c = min(max(int(u / grid), 0), times.shape[1] - 1)
+    white = np.float32(WHITE)
+    return (
+        value[0] * times[r, c, 0] + plus[r, c, 0] * white,
+        value[1] * times[r, c, 1] + plus[r, c, 1] * white,
+        value[2] * times[r, c, 2] + plus[r, c, 2] * white,
+    )
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def laid_rows(
+    colours, covers, out, covered, places, first, last, found, sides, shade, turned, flat, offset,
+    surface, eye, axes, middle, wide, bounds, spots, light, which, tints, times, plus, grid,
+):  # fmt: skip
+    """Rows of the flat ground's light laid over what rays meet.
+
+    Args:
+        colours, covers: light of the flat ground, and how much it covers, or of size 0; ``flat`` takes the ground to
+            its pixels, ``offset`` is where in them the frame begins.
+        out, covered, places: what is drawn, how much of it covers, and what pixels show (see :func:`march_columns`), or
+            of size 0.
+        found, sides, shade: what rays meet, and how much light there is, beside the flat ground. Where they meet one
+            ground all around, it goes on evenly between them; elsewhere each pixel has rays of its own, through
+            ``spots`` of it, (n, 2).
+        turned: from pixels of the frame to places of ``found``, whose rays look forward at ``middle``.
+        wide: how much of right a place of ``found`` is, at a distance of 1.
+        light: as in :func:`shade_rows`.
+        which, tints: which block stands at a pixel of the flat picture of blocks, and the light of its side, 0..1.
+        times, plus, grid: the field of light on the flat picture, or of size 0.
+    """
+    rows, columns = found.shape[0], found.shape[1]
+    clear, deep = covers.shape[0] > 0, places.shape[0] > 0
+    blocks, raising = surface[6].shape[0] > 0, surface[5] > 0.0
+    count = spots.shape[0]
+    for y in range(first, last):
+        for x in range(out.shape[1]):
+            u = turned[0, 0] * (x + 0.5) + turned[0, 1] * (y + 0.5) + turned[0, 2]
+            v = turned[1, 0] * (x + 0.5) + turned[1, 1] * (y + 0.5) + turned[1, 2]
+            a, b = u - 0.5, v - 0.5
+            c0, r0 = min(max(math.floor(a), 0), columns - 1), min(max(math.floor(b), 0), rows - 1)
+            c1, r1 = min(c0 + 1, columns - 1), min(r0 + 1, rows - 1)
+            t00, t10, t01, t11 = found[r0, c0, 3], found[r0, c1, 3], found[r1, c0, 3], found[r1, c1, 3]
+            nearest, farthest = min(min(t00, t10), min(t01, t11)), max(max(t00, t10), max(t01, t11))
+            if farthest <= 0.0:
+                # The sky.
+                out[y, x] = colours[min(max(y - int(offset[1]), 0), colours.shape[0] - 1),
+                                    min(max(x - int(offset[0]), 0), colours.shape[1] - 1)]  # fmt: skip
+                if clear:
+                    covered[y, x] = covers[min(max(y - int(offset[1]), 0), colours.shape[0] - 1),
+                                           min(max(x - int(offset[0]), 0), colours.shape[1] - 1)]  # fmt: skip
+                if deep:
+                    places[y, x, 3] = 0.0
+                continue
+            wa, wb = min(max(a - c0, 0.0), 1.0), min(max(b - r0, 0.0), 1.0)
+            even = nearest > 0.0 and farthest - nearest < GRAZED * wide * nearest
+            if blocks:
+                walls = sides[r0, c0] + sides[r0, c1] + sides[r1, c0] + sides[r1, c1]
+                even = even and (walls == 0 or walls == 4)
+                if even and walls == 0:
+                    # Nor is there a step between them.
+                    lowest = min(min(found[r0, c0, 2], found[r0, c1, 2]), min(found[r1, c0, 2], found[r1, c1, 2]))
+                    highest = max(max(found[r0, c0, 2], found[r0, c1, 2]), max(found[r1, c0, 2], found[r1, c1, 2]))
+                    even = raising or highest - lowest < 0.02 * surface[9]
+            lit = np.float32(
+                (shade[r0, c0] * (1.0 - wa) + shade[r0, c1] * wa) * (1.0 - wb)
+                + (shade[r1, c0] * (1.0 - wa) + shade[r1, c1] * wa) * wb
+            )
+            red, green, blue, cover = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
+            if even:
+                w00, w10, w01, w11 = (1.0 - wa) * (1.0 - wb), wa * (1.0 - wb), (1.0 - wa) * wb, wa * wb
+                gx = w00 * found[r0, c0, 0] + w10 * found[r0, c1, 0] + w01 * found[r1, c0, 0] + w11 * found[r1, c1, 0]
+                gy = w00 * found[r0, c0, 1] + w10 * found[r0, c1, 1] + w01 * found[r1, c0, 1] + w11 * found[r1, c1, 1]
+                gz = w00 * found[r0, c0, 2] + w10 * found[r0, c1, 2] + w01 * found[r1, c0, 2] + w11 * found[r1, c1, 2]
+                if blocks and sides[r0, c0]:
+                    base = _risen(gx, gy, surface, 0.0) if raising else 0.0
+                    value = _side_light(gx, gy, gz, surface, which, tints, light[0], base)
+                    if grid > 0:
+                        value = _lit(value, gx, gy, flat, times, plus, grid)
+                    red, green, blue = value
+                    cover = np.float32(WHITE)
+                else:
+                    fx, fy, w = _pixel_of(gx, gy, flat)
+                    if w < 1e-6:
+                        fx, fy = x + 0.5 - offset[0], y + 0.5 - offset[1]
+                    red, green, blue = _bilinear(colours, fx, fy)
+                    red, green, blue = red * lit, green * lit, blue * lit
+                    if clear:
+                        cover, _, _ = _bilinear(covers, fx, fy)
+                if deep:
+                    places[y, x, 0], places[y, x, 1], places[y, x, 2] = gx, gy, gz
+                    places[y, x, 3] = w00 * t00 + w10 * t10 + w01 * t01 + w11 * t11
+            else:
+                begun = 0.96 * nearest
+                # One for ground that is only seen aslant.
+                aslant = not blocks and nearest > 0.0 and farthest - nearest < 3.0 * GRAZED * wide * nearest
+                rays = 1 if aslant else count
+                for k in range(rays):
+                    px, py = (x + 0.5, y + 0.5) if aslant else (x + spots[k, 0], y + spots[k, 1])
+                    su = turned[0, 0] * px + turned[0, 1] * py + turned[0, 2]
+                    sv = turned[1, 0] * px + turned[1, 1] * py + turned[1, 2]
+                    across, above = (su - middle[0]) * wide, (middle[1] - sv) * wide
+                    dx = axes[2, 0] + across * axes[0, 0] + above * axes[1, 0]
+                    dy = axes[2, 1] + across * axes[0, 1] + above * axes[1, 1]
+                    dz = axes[2, 2] + across * axes[0, 2] + above * axes[1, 2]
+                    t, side = _trace(dx, dy, dz, eye, surface, bounds, begun)
+                    gx, gy, gz = eye[0] + t * dx, eye[1] + t * dy, max(eye[2] + t * dz, 0.0)
+                    if deep and k == 0:
+                        places[y, x, 0], places[y, x, 1], places[y, x, 2], places[y, x, 3] = gx, gy, gz, t
+                    if t > 0.0 and side:
+                        base = _risen(gx, gy, surface, 0.0) if raising else 0.0
+                        value = _side_light(gx, gy, gz, surface, which, tints, light[0], base)
+                        if grid > 0:
+                            value = _lit(value, gx, gy, flat, times, plus, grid)
+                        red, green, blue = red + value[0], green + value[1], blue + value[2]
+                        cover += np.float32(WHITE)
+                        continue
+                    fx, fy = px - offset[0], py - offset[1]
+                    here = np.float32(1.0)
+                    if t > 0.0:
+                        pu, pv, w = _pixel_of(gx, gy, flat)
+                        if w > 1e-6:
+                            fx, fy = pu, pv
+                        if raising and not blocks:
+                            here = np.float32(_shade(gx, gy, t, surface, light, bounds[4], bounds[2]))
+                        else:
+                            # As much light as falls on the ray beside it that met the same ground.
+                            off = np.float32(1e30)
+                            for n in range(4):
+                                rr, cc = (r1 if n >= 2 else r0), (c1 if n & 1 else c0)
+                                if found[rr, cc, 3] > 0.0 and not sides[rr, cc]:
+                                    away = abs(found[rr, cc, 3] - t) + abs(found[rr, cc, 2] - gz)
+                                    if away < off:
+                                        off, here = np.float32(away), shade[rr, cc]
+                    one = _bilinear(colours, fx, fy)
+                    red, green, blue = red + one[0] * here, green + one[1] * here, blue + one[2] * here
+                    if clear:
+                        part, _, _ = _bilinear(covers, fx, fy)
+                        cover += part
+                share = np.float32(1.0 / rays)
+                red, green, blue, cover = red * share, green * share, blue * share, cover * share
+            out[y, x] = _packed(red, green, blue)
+            if clear:
+                covered[y, x] = np.uint64(np.int64(cover + np.float32(0.5)))
