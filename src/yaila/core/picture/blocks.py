@@ -16,7 +16,7 @@ import numpy as np
 import skia
 from numpy.typing import NDArray
 
-from yaila.core.camera import FrameSize, View
+from yaila.core.camera import NEAR, FrameSize, View
 from yaila.core.film import Plate
 from yaila.core.film.scene import Scene
 from yaila.core.picture.canvas import filled, painted, polygon, through
@@ -31,6 +31,9 @@ MOST_BLOCKS = 250
 
 BORDER = 4
 """Beyond its edge a block's height is known for so many pixels, so that rays may end beside it."""
+
+FARTHEST = 30_000.0
+"""Corners further away than this are taken to be there, pixels."""
 
 Floats = NDArray[np.float32]
 
@@ -98,10 +101,10 @@ def _distance(cover: NDArray[np.uint8]) -> Floats:
     there = (cover >= 128).astype(np.uint8)
     if not there.any():
         return np.full(cover.shape, -1e4, np.float32)
-    out = cv2.distanceTransform(1 - there, cv2.DIST_L2, cv2.DIST_MASK_5)
+    out = cv2.distanceTransform(1 - there, cv2.DIST_L2, cv2.DIST_MASK_3)
     distance = 0.5 - out
     if not there.all():
-        deep = cv2.distanceTransform(there, cv2.DIST_L2, cv2.DIST_MASK_5)
+        deep = cv2.distanceTransform(there, cv2.DIST_L2, cv2.DIST_MASK_3)
         distance = np.where(there, deep - np.float32(0.5), distance)
     # On the edge itself the share that is covered says where it runs.
     half = (cover > 0) & (cover < 255)
@@ -165,11 +168,18 @@ SHADOW = 0.5
 
 def _outlined(rings: list[NDArray[np.float64]], view: View) -> NDArray[np.uint8]:
     """How much of each pixel outlines cover, by the even-odd rule."""
+    seen = [view.seen(ring) for ring in rings]
     path = skia.Path()
-    for ring in rings:
-        path.addPath(polygon(ring - view.target, True))
+    if all((ring[:, 2] > NEAR).all() for ring in seen):
+        for ring in seen:
+            path.addPath(polygon(np.clip(ring[:, :2] / ring[:, 2:], -FARTHEST, FARTHEST), True))
+    else:
+        flat = skia.Path()
+        for ring in rings:
+            flat.addPath(polygon(ring - view.target, True))
+        path = through(flat, view.plane())
     path.setFillType(skia.PathFillType.kEvenOdd)
     layer = np.zeros((view.size.height, view.size.width, 4), np.uint8)
     with painted(layer, opaque=False) as canvas:
-        canvas.drawPath(through(path, view.plane()), filled("#ffffff"))
+        canvas.drawPath(path, filled("#ffffff"))
     return np.ascontiguousarray(layer[..., 3])

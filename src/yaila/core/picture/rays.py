@@ -31,7 +31,7 @@ GRAZED = 5.0
 """Where the ground goes away by more than so many widths of a ray from one ray to the next, it may be hidden between
 them, and pixels get rays of their own."""
 
-BACK = 0.998
+BACK = 0.995
 """A ray begins a little before where the one below it ended, as they do not lie in quite one upright plane."""
 
 FAR_EDGE = 8.0
@@ -84,7 +84,8 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
         dx, dy, dz: its direction, as far forward as the line of sight.
         bounds: the highest ground; the steepest slope; ground units of a place of the grid; how far rays are followed;
             how wide a pixel is at a distance of 1.
-        begun: how far it has come for certain.
+        begun: how far it has come for certain. A wall may lean out over what lies below it in the frame: so where there
+            are blocks that is no further than where it is as high above the ground as they are.
 
     Returns:
         How far it goes, 0 if it meets nothing, and whether it meets the side of a block.
@@ -113,7 +114,7 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
         t = max(enters, t * 0.97)
     if over <= 0.0:
         return max(t, 1e-9), False
-    sine = max(-dz / math.sqrt(level_way * level_way + dz * dz), 0.03)
+    plane = surface[8]
     for _ in range(4000):
         if t > far or (dz > 0.0 and z > top):
             break
@@ -128,7 +129,12 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
         # On level ground it ends on it at once.
         step = max(step * 0.9, 0.6 * max(pixel, 0.25 * finest)) if raising else step * 1.00001 + 1e-3 * pixel
         if among:
-            step = min(step, max(-edge, 0.7) * pixel / (sine * level_way))
+            # As far as there is no edge: in pixels of the flat picture, along the ground below the ray.
+            u, v, w = _pixel_of(eye[0] + t * dx, eye[1] + t * dy, plane)
+            if w > 1e-6:
+                du = (plane[0, 0] - u * plane[2, 0]) * dx + (plane[0, 1] - u * plane[2, 1]) * dy
+                dv = (plane[1, 0] - v * plane[2, 0]) * dx + (plane[1, 1] - v * plane[2, 1]) * dy
+                step = min(step, max(-0.95 * edge, 0.7) * w / (math.sqrt(du * du + dv * dv) + 1e-12))
         before, was, from_edge = t, over, edge
         t += step
         if step > 0.05 * t:
@@ -180,6 +186,7 @@ def march_columns(found, sides, first, last, surface, eye, axes, middle, across_
         across_pixel: how much of right a ray's pixel is, at a distance of 1.
     """
     rows = found.shape[0]
+    tallest = surface[9]
     for c in range(first, last):
         across = (c + 0.5 - middle[0]) * across_pixel
         begun = 0.0
@@ -188,7 +195,7 @@ def march_columns(found, sides, first, last, surface, eye, axes, middle, across_
             dx = axes[2, 0] + across * axes[0, 0] + above * axes[1, 0]
             dy = axes[2, 1] + across * axes[0, 1] + above * axes[1, 1]
             dz = axes[2, 2] + across * axes[0, 2] + above * axes[1, 2]
-            t, side = _trace(dx, dy, dz, eye, surface, bounds, begun * BACK)
+            t, side = _trace(dx, dy, dz, eye, surface, bounds, begun * BACK - 1.5 * tallest / max(-dz, 0.02))
             found[r, c, 3] = t
             sides[r, c] = side
             if t > 0.0:
@@ -253,7 +260,7 @@ def block_shadow_rows(shade, first, last, found, sides, surface, darks, fall, so
     Args:
         darks: how dark the shadow of the block is that stands at a pixel of the flat picture, 0..1.
         fall: how far east and north a shadow falls for a height of 1.
-        soft: how much wider the edge of a shadow becomes with each unit of the way to it.
+        soft: how far the light's edges are from its middle, radians.
     """
     plane, tallest = surface[8], surface[9]
     long = math.sqrt(fall[0] * fall[0] + fall[1] * fall[1])
@@ -274,24 +281,25 @@ def block_shadow_rows(shade, first, last, found, sides, surface, darks, fall, so
             du = (plane[0, 0] - u * plane[2, 0]) * ex + (plane[0, 1] - u * plane[2, 1]) * ey
             dv = (plane[1, 0] - v * plane[2, 0]) * ex + (plane[1, 1] - v * plane[2, 1]) * ey
             along = max(math.sqrt(du * du + dv * dv) / w, 1e-12)
-            way, most = 0.7 / along, (tallest - height) * long
+            # The light's edges are so much lower and to the side, for each unit of the way to what is before it.
+            lower, aside = soft * (1.0 + 1.0 / (long * long)), soft * math.sqrt(1.0 + 1.0 / (long * long))
+            way = 0.7 / along
+            most = (tallest - height) / max(1.0 / long - lower, 0.25 / long)
             dark = 0.0
             for _ in range(200):
                 if way > most:
                     break
                 px, py = x + ex * way, y + ey * way
                 edge, high = _block(px, py, surface)
-                # Above the top of a block less and less of the light is hidden, as it is beside its edge.
-                melts = max(way * soft * along, 0.7)
-                below = (high - height - way / long) * long * along
-                if high > 0.0:
-                    share = min(min(max(edge / melts + 0.5, 0.0), 1.0), min(max(below / melts + 0.5, 0.0), 1.0))
+                melts = max(way * aside * along, 0.35)
+                if high > 0.0 and edge > -melts:
+                    share = min((edge / melts + 1.0) * 0.5, ((high - height - way / long) / (way * lower) + 1.0) * 0.5)
                     if share > 0.0:
                         pu, pv, _ = _pixel_of(px, py, plane)
-                        dark = max(dark, share * darks[int(pv), int(pu)])
+                        dark = max(dark, min(share, 1.0) * darks[int(pv), int(pu)])
                         if share >= 1.0:
                             break
-                way += max(abs(edge) - 0.5 * melts, 0.7) / along
+                way += max(0.8 * (abs(edge) - melts), 0.7) / along
             shade[r, c] *= 1.0 - dark
 
 
@@ -421,7 +429,7 @@ def laid_rows(
                     places[y, x, 3] = 0.0
                 continue
             wa, wb = min(max(a - c0, 0.0), 1.0), min(max(b - r0, 0.0), 1.0)
-            even = nearest > 0.0 and farthest - nearest < GRAZED * wide * nearest
+            even = nearest > 0.0 and (not raising or farthest - nearest < GRAZED * wide * nearest)
             if blocks:
                 walls = sides[r0, c0] + sides[r0, c1] + sides[r1, c0] + sides[r1, c1]
                 even = even and (walls == 0 or walls == 4)
@@ -429,7 +437,8 @@ def laid_rows(
                     # Nor is there a step between them.
                     lowest = min(min(found[r0, c0, 2], found[r0, c1, 2]), min(found[r1, c0, 2], found[r1, c1, 2]))
                     highest = max(max(found[r0, c0, 2], found[r0, c1, 2]), max(found[r1, c0, 2], found[r1, c1, 2]))
-                    even = raising or highest - lowest < 0.02 * surface[9]
+                    if not raising:
+                        even = highest - lowest < 0.02 * surface[9]
             lit = np.float32(
                 (shade[r0, c0] * (1.0 - wa) + shade[r0, c1] * wa) * (1.0 - wb)
                 + (shade[r1, c0] * (1.0 - wa) + shade[r1, c1] * wa) * wb
@@ -448,6 +457,14 @@ def laid_rows(
                     red, green, blue = value
                     cover = np.float32(WHITE)
                 else:
+                    if not raising:
+                        # Level ground: where its own ray meets it.
+                        across, above = (u - middle[0]) * wide, (middle[1] - v) * wide
+                        dz = axes[2, 2] + across * axes[0, 2] + above * axes[1, 2]
+                        if dz < -1e-9:
+                            t = (gz - eye[2]) / dz
+                            gx = eye[0] + t * (axes[2, 0] + across * axes[0, 0] + above * axes[1, 0])
+                            gy = eye[1] + t * (axes[2, 1] + across * axes[0, 1] + above * axes[1, 1])
                     fx, fy, w = _pixel_of(gx, gy, flat)
                     if w < 1e-6:
                         fx, fy = x + 0.5 - offset[0], y + 0.5 - offset[1]
@@ -471,7 +488,7 @@ def laid_rows(
                     dx = axes[2, 0] + across * axes[0, 0] + above * axes[1, 0]
                     dy = axes[2, 1] + across * axes[0, 1] + above * axes[1, 1]
                     dz = axes[2, 2] + across * axes[0, 2] + above * axes[1, 2]
-                    t, side = _trace(dx, dy, dz, eye, surface, bounds, begun)
+                    t, side = _trace(dx, dy, dz, eye, surface, bounds, begun - 1.5 * surface[9] / max(-dz, 0.02))
                     gx, gy, gz = eye[0] + t * dx, eye[1] + t * dy, max(eye[2] + t * dz, 0.0)
                     if deep and k == 0:
                         places[y, x, 0], places[y, x, 1], places[y, x, 2], places[y, x, 3] = gx, gy, gz, t

@@ -125,8 +125,7 @@ class Terrain:
             in_threads(lambda a, b: rays.shade_rows(shade, a, b, found, surface, light, wide, finest), 0, rows)
         if blocks and blocks.dark.any():
             fall = np.array(slopes.fall)
-            # The edges of the light are so much nearer and farther along the ground.
-            soft = slopes.wide / 2
+            soft = max(slopes.wide / 2, 1e-4)
             in_threads(
                 lambda a, b: rays.block_shadow_rows(shade, a, b, found, sides, surface, blocks.dark, fall, soft),
                 0,
