@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -96,7 +96,7 @@ def ensure_night_post(store: Store, tell: Callable[[str], None]) -> None:
     for number, shot in enumerate(todo, 1):
         tell(f"  {number} of {len(todo)}: {shot.name}, {shot.pixels[0]:,} × {shot.pixels[1]:,} pixels")
         plates.append(_plate(store, world, shot))
-    film = night_post(world, plates, _heights(store, world))
+    film = night_post(world, plates, _heights(store, world), night_lights(store, world))
     for plate in plates[1:]:
         # Their seasons differ: each takes the tone of those below it.
         film = MatchTone(plate=plate.id, match=tone_match_of(film, film.plate(plate.id), store.pictures.pyramid)).apply(
@@ -105,7 +105,21 @@ def ensure_night_post(store: Store, tell: Callable[[str], None]) -> None:
     store.films.create(film, FILM_ID)
 
 
+def night_lights(store: Store, world: World) -> list[Plate]:
+    """The lights of the archipelago, and those of its towns from near."""
+    marrowick, quillhaven = world.harbours["Marrowick"], world.harbours["Quillhaven"]
+    ebbing = world.harbours["Ebbing Light"]
+    lit = [
+        Shot("All lights", 480e3, 244e3, 170e3, (4096, 2750), (), 0),
+        Shot("Ebbing lights", *at(ebbing, 0, 600), 15e3, (2048, 1536), (), 20),
+        Shot("Marrowick lights", *place(marrowick, 100, -250), 7200, (3072, 2304), (), 20),
+        Shot("Quillhaven lights", *at(quillhaven, 0, 150), 4200, (2560, 2260), (), 20),
+    ]
+    return [_plate(store, world, shot).model_copy(update={"role": "lights"}) for shot in lit]
+
+
 def _plate(store: Store, world: World, shot: Shot) -> Plate:
+    """A plate of the world, or, if it has no tint, of its lights."""
     import pyvips
 
     width, height = shot.pixels
@@ -118,7 +132,9 @@ def _plate(store: Store, world: World, shot: Shot) -> Plate:
     )
     with store.room() as folder:
         file = folder / f"{shot.name}.jpg"
-        image = pyvips.Image.new_from_array(world.picture(box, width, shot.tint), interpretation="srgb")
+        image = pyvips.Image.new_from_array(
+            world.picture(box, width, shot.tint) if shot.tint else world.lights(box, width), interpretation="srgb"
+        )
         image.jpegsave(str(file), Q=94, subsample_mode="off")
         picture = store.pictures.add(file, file.name)
     return Plate(
@@ -192,8 +208,8 @@ def mail_boat(world: World) -> Route:
     )  # fmt: skip
 
 
-def night_post(world: World, plates: list[Plate], heights: Plate | None = None) -> Film:
-    """The film on its plates, with mountains if there are heights."""
+def night_post(world: World, plates: list[Plate], heights: Plate | None = None, lights: Sequence[Plate] = ()) -> Film:
+    """The film on its plates, with mountains if there are heights, and with lights by night."""
     marrowick, quillhaven = world.harbours["Marrowick"], world.harbours["Quillhaven"]
     ebbing, sarnish = world.harbours["Ebbing Light"], world.harbours["Sarnish Point"]
 
@@ -265,7 +281,7 @@ def night_post(world: World, plates: list[Plate], heights: Plate | None = None) 
     )  # fmt: skip
     return Film(
         name="The Night Post", rate="25", background="#16435f", ground=Ground(kind="mercator"),
-        plates=[*plates, *([heights] if heights else [])],
+        plates=[*plates, *lights, *([heights] if heights else [])],
         vantages=vantages, routes=[route], markers=markers, labels=_labels(stops, ebbing), regions=[_island(world)],
         styles=[
             MarkerStyle(id="calls", name="Calls", look=MarkerLook(size=38)),

@@ -18,6 +18,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from yaila.core.colour import encoded
 from yaila.core.ground import GroundBox
 
 # x, y (km), half axes (km), turn (degrees), peak (m)
@@ -41,6 +42,13 @@ ISLANDS = np.array(
         [510.0, 205.0, 2.6, 1.7, 5.0, 150.0],
     ]
 )
+
+
+POOL = 8.0
+"""How wide the pool of light below a lamp is, a deviation, metres."""
+
+SODIUM, WINDOW, QUAY = (1.0, 0.55, 0.2), (1.0, 0.75, 0.42), (0.85, 0.92, 1.0)
+"""Colours of lights, linear red, green and blue."""
 
 
 @dataclass(frozen=True)
@@ -577,6 +585,75 @@ class World:
         out = np.empty((round((box.north - box.south) / pixel), width), np.float32)
         _clouds_of(out, 0, len(out), box.west, box.north, pixel, cover)
         return out
+
+    def lights(self, box: GroundBox, width: int) -> NDArray[np.uint8]:
+        """What burns at night in a box of ground: lamps along streets, roads and quays, windows, lighthouses, over
+        nothing; (height, width, 3) uint8. As much light falls on a wide picture as on a close one."""
+        pixel = (box.east - box.west) / width
+        height = round((box.north - box.south) / pixel)
+        places, colours = self._lamps()
+        x, y = (places[:, 0] - box.west) / pixel - 0.5, (box.north - places[:, 1]) / pixel - 0.5
+        out = np.zeros((height, width, 3), np.float32)
+        inside = (x >= 0) & (y >= 0) & (x < width - 1) & (y < height - 1)
+        x, y, colours = x[inside], y[inside], colours[inside]
+        ix, iy = x.astype(int), y.astype(int)
+        for dx in (0, 1):
+            for dy in (0, 1):
+                share = np.abs(1 - dx - (x - ix)) * np.abs(1 - dy - (y - iy))
+                np.add.at(out, (iy + dy, ix + dx), (colours * share[:, None]).astype(np.float32))
+        # Some of a pool lights what is around it. From far away one sees the lamps themselves, which are brighter.
+        wide = max(POOL / pixel, 0.7)
+        out *= np.float32(2 * math.pi * (POOL / pixel) ** 2 * (1 + pixel / POOL))
+        made = cv2.GaussianBlur(out, (0, 0), wide) + 0.6 * cv2.GaussianBlur(out, (0, 0), max(4 * POOL / pixel, 1.0))
+        return np.round(encoded(np.clip(made, 0, 1)) * 255).astype(np.uint8)
+
+    @cache  # noqa: B019 (one world a process)
+    def _lamps(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Places of lights, metres, and how bright they are, linear red, green and blue."""
+        random = np.random.default_rng(77)
+        places, bright = [], []
+
+        def put(x: float, y: float, colour: tuple[float, float, float], strength: float) -> None:
+            places.append((x, y))
+            bright.append(np.array(colour) * strength * random.uniform(0.6, 1.15))
+
+        for harbour in self.harbours.values():
+            angle = math.radians(harbour.seaward)
+            cos, sin = math.cos(angle), math.sin(angle)
+            reach = harbour.radius * 1.35
+
+            def placed(
+                a: float, b: float, at: Harbour = harbour, c: float = cos, s: float = sin
+            ) -> tuple[float, float]:
+                return at.x + a * c + b * s, at.y - a * s + b * c
+
+            # Streets run where the picture has them, lots in between.
+            for sa in np.arange(-reach, reach, 15.0):
+                for sb in np.arange(-reach, reach, 19.0):
+                    ka, kb = math.floor(sa / 15.0), math.floor(sb / 19.0)
+                    a, b = (ka + 0.5) * 15.0, (kb + 0.5) * 19.0
+                    a, b = a - 16 * _noise(a / 210, b / 210, 511), b - 16 * _noise(a / 190 + 5, b / 190, 513)
+                    x, y = placed(a, b)
+                    edge = math.hypot(a, b) / harbour.radius + 0.35 * _fractal(x, y, 320.0, 40.0, 0.5, 517)
+                    dense = (0.92 if harbour.radius > 200 else 0.12) * _step(1.25, 0.35, edge)
+                    if dense < 0.1 or _height(x, y, 20.0, ISLANDS, self._harbours) < 1.5:
+                        continue
+                    if (ka % 7 == 0 and kb % 2 == 0) or (kb % 5 == 0 and ka % 2 == 0):
+                        put(x, y, SODIUM, 0.4)
+                    elif random.random() < 0.22 * dense:
+                        put(x, y, WINDOW, 0.2)
+            if harbour.radius > 500:
+                for a in np.arange(-290, 291, 29.0):
+                    put(*placed(a, 22 * _noise(a / 240, 3.3, 7) + 0.00042 * a * a - 9.0), QUAY, 0.3)
+                for t in np.linspace(0, 1, 6):
+                    put(*placed(-250 + 160 * t, 150 + 112 * t), QUAY, 0.3)
+            elif harbour.radius < 200:
+                put(*placed(0.0, -45.0), QUAY, 1.5)
+        for road in self.roads():
+            ways = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(road, axis=0).T))])
+            for way in np.arange(400, ways[-1] * 0.7, 90.0):
+                put(float(np.interp(way, ways, road[:, 0])), float(np.interp(way, ways, road[:, 1])), SODIUM, 0.4)
+        return np.array(places), np.array(bright)
 
     def picture(self, box: GroundBox, width: int, tint: tuple[float, ...] = (1, 1, 1, 0, 0, 0)) -> NDArray[np.uint8]:
         """Aerial imagery of a box of ground in metres, (height, width, 3) uint8.

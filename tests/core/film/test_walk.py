@@ -15,6 +15,7 @@ from yaila.core.errors import BadEdit
 from yaila.core.film import Film, Route, choreograph
 from yaila.core.film import acts as do
 from yaila.core.film.marked import Circle, Label, Marker, Region, Reveal
+from yaila.core.film.model import VERSION
 from yaila.core.film.walk import found, parts_of, slots_of
 from yaila.core.ground import Point
 from yaila.core.ground.mercator import lonlat_of
@@ -346,7 +347,7 @@ def test_a_film_of_version_5_with_names_of_nothing_still_opens() -> None:
     document["labels"][1] |= {"style": "gone", "own": ["size"], "route": "gone"}
     document["plates"][1]["fit"]["ties"][1]["other"] = "gone"
     film = Film.model_validate(document)
-    assert film.version == 8
+    assert film.version == VERSION
     assert film.plates[0].reveal.routes == ("r",)
     assert (film.labels[1].stands, film.labels[1].style, len(film.plates[1].fit.ties)) == ("facing", None, 1)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -26,6 +26,7 @@ class View:
         scale: its pixels for a pixel of the film's frame.
         whole: the size of the whole frame, of which what is drawn may be a part.
         left, top: where in it that part begins.
+        height: of the plane that is taken to be the ground, ground units; places and heights count from it.
 
     Places of "the target's plane" count east and north from the camera's target, so that no large numbers cancel.
     """
@@ -36,6 +37,7 @@ class View:
     whole: FrameSize
     left: int = 0
     top: int = 0
+    height: float = 0.0
 
     @staticmethod
     def of(pose: Pose, size: FrameSize, scale: float = 1.0, region: tuple[int, int, int, int] | None = None) -> View:
@@ -46,11 +48,15 @@ class View:
     def wider(self, margin: int) -> View:
         """The same with so many pixels more on every side."""
         size = FrameSize(self.size.width + 2 * margin, self.size.height + 2 * margin)
-        return View(self.pose, size, self.scale, self.whole, self.left - margin, self.top - margin)
+        return replace(self, size=size, left=self.left - margin, top=self.top - margin)
 
     def posed(self, pose: Pose) -> View:
         """The same part of the frame of another pose."""
-        return View(pose, self.size, self.scale, self.whole, self.left, self.top)
+        return replace(self, pose=pose)
+
+    def on(self, height: float) -> View:
+        """The same, with a plane at a height taken to be the ground."""
+        return replace(self, height=height)
 
     @cached_property
     def _cut(self) -> Floats:
@@ -60,16 +66,24 @@ class View:
     def space(self) -> Floats:
         """3x4: places in space, counted from the target, (x, y, height, 1), to frame (u, v, w); w is the depth in
         distances to the target."""
-        return self._cut @ self.pose.frame_from_space(self.whole)
+        space = self._cut @ self.pose.frame_from_space(self.whole)
+        if self.height:
+            space[:, 3] += space[:, 2] * self.height
+        return space
 
     @cached_property
     def frame_from_ground(self) -> Floats:
         """3x3: the ground (x, y, 1) to frame (u, v, w)."""
+        if self.height:
+            return self.plane() @ np.array([[1.0, 0, -self.pose.x], [0, 1.0, -self.pose.y], [0, 0, 1.0]])
         return self._cut @ self.pose.frame_from_ground(self.whole)
 
     @cached_property
     def ground_from_frame(self) -> Floats:
         """3x3: the inverse of :attr:`frame_from_ground`; w > 0 below the horizon."""
+        if self.height:
+            back = np.array([[1.0, 0, self.pose.x], [0, 1.0, self.pose.y], [0, 0, 1.0]])
+            return np.asarray(back @ np.linalg.inv(self.plane()))
         return self.pose.ground_from_frame(self.whole) @ np.linalg.inv(self._cut)
 
     @cached_property

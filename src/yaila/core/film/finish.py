@@ -187,11 +187,12 @@ class Sun(Effect):
 
 class Dusk(Effect):
     """Night falling over the ground: how dark it is, from day (0) to night (1), how many stops darker the night is, and
-    its colour. What burns at dusk burns by as much."""
+    its colour. What burns at dusk burns by as much; plates of lights by ``lights`` times what they show."""
 
     share: Changes[Share] = Field(1.0, ge=0, le=1, title="Dusk")
     dark: Changes[Stops] = Field(2.5, ge=0, le=8, title="Night darker by")
     colour: Changes[Colour] = Field("#5f7fc0", title="Night’s colour")
+    lights: Changes[Factor] = Field(2.0, ge=0, le=50, title="Plates of lights")
 
 
 class Haze(Effect):

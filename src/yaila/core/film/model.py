@@ -69,7 +69,7 @@ from yaila.core.quantities import (
 )
 from yaila.core.time import Changes, Course, Ease, Rate
 
-VERSION = 8
+VERSION = 9
 """The version of the document that this program writes."""
 
 LONGEST = 86400.0
@@ -186,9 +186,10 @@ class Captured(Part):
 class Plate(Part):
     """A picture laid on the ground.
 
-    ``role``: one that holds heights raises the ground (``Relief``) and is not seen itself; a reference plate is seen on
-    the chart only, with ``opacity`` there and ``contrast`` percent; it is
-    never in the film. ``raised``: what it covers stands out as land by so many ground units, with sides.
+    ``role``: one of the film lies on the ground; what it covers may stand out as land by ``raised`` ground units, with
+    sides. One that floats is on a plane at a ``height``, and goes before a camera that comes near. One of lights is
+    light that is added to the ground at dusk. One that holds heights raises the ground (``Relief``) and is not seen
+    itself. A reference plate is seen on the chart only, with ``opacity`` there and ``contrast`` percent.
     """
 
     id: Id = Field(default_factory=new_id)
@@ -203,10 +204,11 @@ class Plate(Part):
     edges: Edges | None = None
     opacity: Changes[Share] = Field(1.0, ge=0, le=1)
     raised: Changes[Height] = Field(0.0, ge=0, le=1e7, title="Stands out by")
+    height: Changes[Height] = Field(1000.0, ge=0, le=1e8, title="Floats at")
     side_colour: Changes[Colour] = Field("#5b4c35", title="Sides")
     contrast: Percent = Field(100.0, ge=10, le=300)
     shown: bool = True
-    role: Literal["film", "reference", "heights"] = "film"
+    role: Literal["film", "floats", "lights", "reference", "heights"] = "film"
     credit: str = Field("", max_length=300)
     georeference: Georeference | None = None
     holes: tuple[Annotated[tuple[int, int, int, int], PLATE_BOX], ...] = Field((), max_length=10_000)
@@ -217,9 +219,14 @@ class Plate(Part):
 
     @property
     def in_film(self) -> bool:
-        """Whether the film shows it."""
+        """Whether the film shows it on the ground."""
+        return self.role == "film" and self.is_seen
+
+    @property
+    def is_seen(self) -> bool:
+        """Whether it is seen where its role lets it be."""
         there = any(stop.value > 0 for stop in self.opacity.stops) if isinstance(self.opacity, Course) else self.opacity
-        return self.shown and self.role == "film" and bool(there)
+        return self.shown and bool(there)
 
     @property
     def extent(self) -> tuple[int, int]:
@@ -322,7 +329,7 @@ class Film(Part):
     """
 
     format: Literal["yaila/film"] = "yaila/film"
-    version: Literal[8] = 8
+    version: Literal[9] = 9
     name: Name = "Untitled film"
     frame: Frame = Field(default_factory=Frame)
     rate: str = "25"

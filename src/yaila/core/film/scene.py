@@ -79,10 +79,13 @@ class Present(Generic[M, L]):
 
 @dataclass(frozen=True)
 class Scene:
-    """What is there at a moment: plates from the bottom of the stack up, and those that are uncovered in part, by their
-    ids; marks in the order in which they are drawn, from the ground up; and the light."""
+    """What is there at a moment: plates from the bottom of the stack up, those of light, those that float, and which of
+    them are uncovered in part, by their ids; marks in the order in which they are drawn, from the ground up; and the
+    light."""
 
     plates: tuple[Plate, ...] = ()
+    lights: tuple[Plate, ...] = ()
+    floating: tuple[Plate, ...] = ()
     reveals: Mapping[str, Uncovered] = field(default_factory=dict)
     regions: tuple[Present[Region, RegionLook], ...] = ()
     routes: tuple[DrawnRoute, ...] = ()
@@ -124,8 +127,14 @@ def scene_at(film: Film, choreography: Choreography, time: Time, without: Collec
     pose = choreography.pose(time) if choreography.frames else Pose(0, 0, 1)
     reveals = {plate.id: uncovered_at(film, choreography, plate.id, plate.reveal, time)
                for plate in film.plates if plate.reveal}  # fmt: skip
+
+    def plates(role: str) -> tuple[Plate, ...]:
+        return tuple(running(plate, time, timeline) for plate in film.plates if plate.role == role and plate.is_seen)
+
     return Scene(
-        tuple(running(plate, time, timeline) for plate in film.plates if plate.in_film),
+        plates("film"),
+        plates("lights"),
+        plates("floats"),
         {key: one for key, one in reveals.items() if one},
         there(film.regions),
         tuple(routes),

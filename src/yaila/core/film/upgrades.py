@@ -14,7 +14,7 @@ def upgraded(document: Any) -> Any:
     closing; version 4 gave routes a stroke and a time, and films markers; version 5 gave films labels and styles,
     regions a time, and called the looks of all marks ``look``; version 6 let values change over the film, and refuses
     names of what is not there; version 7 lets an orbit to the same heading go all the way round; version 8 gave films a
-    finish. What an older document
+    finish; version 9 gave plates and regions a thickness, and let plates float or be light. What an older document
     lacks has a default that leaves it as it was.
     """
     if isinstance(document, dict) and document.get("version") == 1:
@@ -38,6 +38,8 @@ def upgraded(document: Any) -> Any:
             document["vantages"] = _without_turn(document["vantages"])
     if isinstance(document, dict) and document.get("version") == 7:
         document = document | {"version": 8}
+    if isinstance(document, dict) and document.get("version") == 8:
+        document = document | {"version": 9}
     return document
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -20,7 +21,7 @@ from yaila.core.film.marked import Lamp
 from yaila.core.film.scene import Present, Scene
 from yaila.core.marks import LampLook
 from yaila.core.picture.canvas import bytes_of
-from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, MOST, WHITE, Light
+from yaila.core.picture.linear import BLUE, CHANNEL, DECODED, GREEN, MOST, WHITE, Light
 from yaila.core.picture.threads import in_threads
 from yaila.core.time import smoothstep
 
@@ -29,6 +30,10 @@ GRID = 4
 
 GLOWS, LEAST_GLOW = 0.03, 0.003
 """How wide light in the air is seen about a lamp at most and at least, in widths of the frame."""
+
+GLOW_OF_LIGHTS = 0.003
+"""How wide the glow about plates of lights is, a deviation, in widths of the frame; half of it is
+four times as wide."""
 
 WAVERS = 9.0
 """How often in a second a light that flickers wavers, about."""
@@ -44,6 +49,23 @@ class Field:
 
     times: Floats
     plus: Floats
+
+    @staticmethod
+    def even(view: View, times: Floats) -> Field:
+        """The same light everywhere in a view."""
+        rows, columns = (-(-side // GRID) + 1 for side in (view.size.height, view.size.width))
+        return Field(np.broadcast_to(times, (rows, columns, 3)).copy(), np.zeros((rows, columns, 3), np.float32))
+
+    def with_glow(self, lights: NDArray[np.uint8], strength: float) -> Field:
+        """The same with the glow in the air about lights, (height, width, 4) uint8, that are so bright."""
+        rows, columns = self.plus.shape[:2]
+        padded = np.pad(
+            lights[..., :3], ((0, rows * GRID - len(lights)), (0, columns * GRID - lights.shape[1]), (0, 0))
+        )
+        light = DECODED[padded].reshape(rows, GRID, columns, GRID, 3).mean(axis=(1, 3))
+        wide = GLOW_OF_LIGHTS * lights.shape[1] / GRID
+        glow = cv2.GaussianBlur(light, (0, 0), wide) * 0.5 + cv2.GaussianBlur(light, (0, 0), 4 * wide) * 0.5
+        return Field(self.times, self.plus + (glow * np.float32(strength)).astype(np.float32))
 
     def on(self, light: Light) -> Light:
         """Light through it. What shines through is lit by as much as it covers."""
@@ -177,6 +199,11 @@ def is_lit(scene: Scene) -> bool:
     tinted = finish.sun.on and finish.sun.tints > 0
     shaded = any(deck.look.shadow > 0 for deck in scene.decks)
     return bool(tinted or shaded or finish.dusk.on or finish.haze.on or scene.lamps)
+
+
+def lights_of(scene: Scene) -> float:
+    """How bright plates of lights are, beside what they show."""
+    return dusk_of(scene.finish) * scene.finish.dusk.lights if scene.lights else 0.0
 
 
 def field_of(scene: Scene, view: View, seconds: float, shade: NDArray[np.float64] | None = None) -> Field:

@@ -162,6 +162,50 @@ def unpack_clear_rows(light, alpha, out, first, last, table, thresholds, left, t
                 out[y, x, c] = min(np.uint8(min(value + threshold, np.float32(255))), out[y, x, 3])
 
 
+@njit(cache=True, nogil=True, fastmath=True)
+def over_rows(colours, covers, above, hides, out, covered, first, last, share):
+    """Rows of light with premultiplied light over it, of which a share is there; ``hides``: how much that covers."""
+    clear = covers.shape[0] > 0
+    white, half, most = np.float32(WHITE), np.float32(0.5), np.float32(MOST)
+    for y in range(first, last):
+        for x in range(out.shape[1]):
+            cover = np.float32(np.int32(hides[y, x] & CHANNEL)) * share / white
+            if cover <= np.float32(0):
+                out[y, x] = colours[y, x]
+                if clear:
+                    covered[y, x] = covers[y, x]
+                continue
+            left = max(np.float32(1) - cover, np.float32(0))
+            below, value, made = colours[y, x], above[y, x], np.uint64(0)
+            for k in range(3):
+                by = np.uint64(21 * k)
+                old, new = np.float32(np.int32((below >> by) & CHANNEL)), np.float32(np.int32((value >> by) & CHANNEL))
+                made |= np.uint64(np.uint32(np.int32(min(old * left + new * share + half, most)))) << by
+            out[y, x] = made
+            if clear:
+                was = np.float32(np.int32(covers[y, x] & CHANNEL))
+                covered[y, x] = np.uint64(np.int64(min(was * left + cover * white, white) + half))
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def added_rows(colours, pixels, out, first, last, table, times):
+    """Rows of light, and so many times that of encoded pixels."""
+    half, most = np.float32(0.5), np.float32(MOST)
+    for y in range(first, last):
+        for x in range(out.shape[1]):
+            value, made = colours[y, x], np.uint64(0)
+            for k in range(3):
+                by = np.uint64(21 * k)
+                more = np.float32(table[pixels[y, x, k]]) * times
+                made |= (
+                    np.uint64(
+                        np.uint32(np.int32(min(np.float32(np.int32((value >> by) & CHANNEL)) + more + half, most)))
+                    )
+                    << by
+                )
+            out[y, x] = made
+
+
 @dataclass(frozen=True)
 class Light:
     """A picture in linear light: its colours, and, where it shines through, how much it covers, each packed."""
@@ -192,6 +236,21 @@ class Light:
         painted, same = Light.of(after, clear), was == now
         assert painted.covers is not None
         return Light(np.where(same, self.colours, painted.colours), np.where(same, self.covers, painted.covers))
+
+    def over(self, below: Light, share: float) -> Light:
+        """A share of it laid over what is below ("over", W3C Compositing and Blending Level 1)."""
+        assert self.covers is not None
+        above, hides, out = self.colours, self.covers, np.empty_like(below.colours)
+        covers = below.covers if below.covers is not None else np.zeros((0, 0), np.uint64)
+        covered, by = np.empty_like(covers), np.float32(share)
+        in_threads(lambda a, b: over_rows(below.colours, covers, above, hides, out, covered, a, b, by), 0, len(out))
+        return Light(out, covered if below.covers is not None else None)
+
+    def plus(self, pixels: NDArray[np.uint8], times: float) -> Light:
+        """The same with so many times the light of pixels, (height, width, 4) uint8, added to it."""
+        out = np.empty_like(self.colours)
+        in_threads(lambda a, b: added_rows(self.colours, pixels, out, a, b, COUNTS, np.float32(times)), 0, len(out))
+        return Light(out, self.covers)
 
     def each(self, change: Callable[[Packed], Packed]) -> Light:
         """The same with both planes changed."""

@@ -83,6 +83,10 @@ class Optics:
             made = made._exposed(choreography, finish.shutter.angle / 360, finish.shutter.samples, time)
         return made
 
+    def on(self, height: float) -> Optics:
+        """The same for a plane at a height instead of the ground."""
+        return replace(self, view=self.view.on(height), uneven=False)
+
     def _exposed(self, choreography: Choreography, open_for: float, samples: int, time: Time) -> Optics:
         # Never beyond the cuts before and after it.
         shot = choreography.shot(time)

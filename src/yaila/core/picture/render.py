@@ -11,6 +11,7 @@ import math
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import chain, groupby
 from typing import Any
 
@@ -34,13 +35,13 @@ from yaila.core.picture.heights import Heights, cast
 from yaila.core.picture.kit import Kit
 from yaila.core.picture.layers import put_over, softened_layer
 from yaila.core.picture.lens import SHARP
-from yaila.core.picture.light import Field, field_of, is_lit
+from yaila.core.picture.light import Field, field_of, is_lit, lights_of, night_of
 from yaila.core.picture.linear import Light
 from yaila.core.picture.optics import Optics
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.picture.terrain import Raised, Slopes, Terrain
 from yaila.core.stopping import go_on, late
-from yaila.core.time import Time
+from yaila.core.time import Time, smoothstep
 
 MOST_FILMS = 16
 """Films whose choreography a renderer keeps."""
@@ -168,7 +169,13 @@ def light_and_air(work: Work) -> None:
     if is_lit(work.scene):
         sky = Sky(work.scene, work.view, work.seconds)
         work.field = field_of(work.scene, work.view, work.seconds, sky.shade())
+        bright = lights_of(work.scene)
+        lights = work.renderer.drawn(work.scene.lights, work, work.view, NIGHT) if bright > 0 else None
+        if lights is not None:
+            work.field = work.field.with_glow(lights, bright * GLOWING)
         work.light = work.field.on(Light.of(work.pixels, work.request.clear))
+        if lights is not None:
+            work.light = work.light.plus(lights, bright)
 
 
 def marks_on_the_ground(work: Work) -> None:
@@ -207,14 +214,17 @@ def lens_and_shutter(work: Work) -> None:
 
 
 def what_stands(work: Work) -> None:
-    """Travellers, signs, names, and decks of cloud: what stands on the ground, floats over it or stands in the frame,
-    from far to near, each with its own blur."""
-    ground, sky = work.pixels, Sky(work.scene, work.optics.view, work.seconds)
-    decks = sorted(work.scene.decks, key=lambda deck: deck.mark.height)
-    for deck in decks:
-        if not sky.below(deck):
-            work.light = sky.over(work.in_light(), deck, work.optics)
-    below = [deck for deck in decks if sky.below(deck)]
+    """Travellers, signs, names, plates that float and decks of cloud: what stands on the ground, floats over it or
+    stands in the frame, from far to near, each with its own blur."""
+    ground, eye = work.pixels, work.optics.view.pose.eye()[2]
+    if work.terrain:
+        work.standing = [seen for piece in work.standing if (seen := _seen(piece, work.terrain))]
+    planes = sorted(_planes(work), key=lambda plane: plane.height)
+    # Those above the camera are farther away the lower they seem to hang.
+    for plane in planes:
+        if plane.height >= eye:
+            work.light = plane.over(work.in_light())
+    below = [plane for plane in planes if plane.height < eye]
     for storey in range(len(below) + 1):
         # What stands in the frame is before all else.
         there = [piece for piece in work.standing if _storey(piece, below) == storey]
@@ -222,16 +232,70 @@ def what_stands(work: Work) -> None:
             work.in_pixels()
             _stand(work, sorted(there, key=lambda piece: -piece.depth), ground)
         if storey < len(below) and not work.unfinished:
-            work.light = sky.over(work.in_light(), below[storey], work.optics)
+            work.light = below[storey].over(work.in_light())
     work.in_pixels()
     work.pixels = np.ascontiguousarray(work.framed(work.pixels))
 
 
-def _storey(piece: Piece, decks: list[PresentDeck]) -> int:
-    """Over how many of the decks a piece stands."""
+def _seen(piece: Piece, terrain: Terrain) -> Piece | None:
+    """A piece as much as its place is seen, and not behind a mountain; none if it is not seen at all."""
     if piece.spot is None:
-        return len(decks)
-    return sum(deck.mark.height <= piece.spot[2] for deck in decks)
+        return piece
+    share = terrain.seen(piece.spot)
+    if share > 0.95:
+        return piece
+    return replace(piece, paint=partial(_faded, piece.paint, share)) if share > 0.05 else None
+
+
+def _faded(paint: Callable[[Easel], None], share: float, easel: Easel) -> None:
+    easel.canvas.saveLayerAlpha(None, round(255 * share))
+    paint(easel)
+    easel.canvas.restore()
+
+
+@dataclass(frozen=True)
+class _Plane:
+    """Something at a height over all of the ground, and how it is laid over the picture."""
+
+    height: float
+    over: Callable[[Light], Light]
+
+
+def _planes(work: Work) -> list[_Plane]:
+    sky = Sky(work.scene, work.optics.view, work.seconds)
+    decks = [_Plane(deck.mark.height, partial(_deck_over, work, sky, deck)) for deck in work.scene.decks]
+    return decks + [_Plane(float(plate.height), partial(_plate_over, work, plate)) for plate in work.scene.floating]
+
+
+def _deck_over(work: Work, sky: Sky, deck: PresentDeck, light: Light) -> Light:
+    return sky.over(light, deck, work.optics)
+
+
+def _plate_over(work: Work, plate: Plate, light: Light) -> Light:
+    """Light with a plate before it that floats: through the lens as the ground is, gone as the camera comes near."""
+    optics = work.optics.on(float(plate.height))
+    eye = optics.view.pose.eye()[2]
+    near = smoothstep(min(max((eye / plate.height - 1) / (PARTS - 1), 0.0), 1.0)) if eye > plate.height > 0 else 1.0
+    if near <= 0:
+        return light
+    outer = optics.view.wider(optics.margin)
+    pixels = work.renderer.drawn((plate,), work, outer, (0, 0, 0, 0))
+    if pixels is None:
+        return light
+    made = Light.of(pixels, True)
+    if not optics.idle:
+        made = optics.through(made, outer)
+    night = night_of(work.scene.finish)
+    if (night < 1).any():
+        made = Field.even(outer, night).on(made)
+    return made.over(light, float(near))
+
+
+def _storey(piece: Piece, planes: list[_Plane]) -> int:
+    """Over how many of the planes a piece stands."""
+    if piece.spot is None:
+        return len(planes)
+    return sum(plane.height <= piece.spot[2] for plane in planes)
 
 
 def _stand(work: Work, pieces: list[Piece], ground: Pixels) -> None:
@@ -255,6 +319,15 @@ def _stand(work: Work, pieces: list[Piece], ground: Pixels) -> None:
             put_over(work.pixels, *made)
     _paint(work, plain, ground)
 
+
+PARTS = 1.6
+"""A plate that floats begins to go where the camera is so many times as high as it."""
+
+NIGHT = (0, 0, 0, 255)
+"""What lights are drawn on."""
+
+GLOWING = 0.6
+"""How much of the light of plates hangs in the air."""
 
 REACH = 100.0
 """How large what stands is taken to be when it is judged whether its growing is seen, pixels."""
@@ -447,6 +520,15 @@ class Renderer:
             pixels = draw_plates(stack, plates, scene.reveals, work.view, request.quality, self.pages, work.background)
             last = self._last = (key, pixels)
         return last[1]
+
+    def drawn(
+        self, plates: tuple[Plate, ...], work: Work, view: View, background: tuple[int, int, int, int]
+    ) -> Pixels | None:
+        """Plates by themselves as a view shows them; none if none of their pictures is there."""
+        found, stack = self._stack(plates)
+        if not found:
+            return None
+        return draw_plates(stack, found, work.scene.reveals, view, work.request.quality, self.pages, background)
 
     def _stack(self, plates: tuple[Plate, ...]) -> tuple[tuple[Plate, ...], Stack]:
         """Plates made ready, kept for as long as they are the very same, and which they are."""

@@ -44,6 +44,12 @@ FOUR_SPOTS = np.array([[0.375, 0.125], [0.875, 0.375], [0.125, 0.625], [0.625, 0
 """Where the rays of a pixel go through it that has some of its own: two on its diagonal, or four on a turned
 square."""
 
+ABOUT = 2
+"""Rays about a place, on every side, that say whether it is seen."""
+
+HIDDEN = 0.02
+"""What is behind the ground by less than this share of its distance is not hidden by it."""
+
 Floats = NDArray[np.float32]
 NO_FLOATS = np.zeros((0, 0), np.float32)
 NO_LIGHT = np.zeros((0, 0), np.uint64)
@@ -172,6 +178,20 @@ class Terrain:
             at = rows[within].astype(int), columns[within].astype(int)
             high[within] += np.where(blocks.inside[at] > 0, blocks.tall[at], 0.0)
         return high
+
+    def seen(self, spot: tuple[float, float, float]) -> float:
+        """How much of what is about a place, east, north and height, is seen and not hidden by the ground, 0..1."""
+        u, v, depth = self.view.project(np.array([spot[:2]]), spot[2])[0].tolist()
+        if depth <= 0:
+            return 1.0
+        column, row = (self.turned[:2] @ [u, v, 1.0]).astype(int).tolist()
+        rows, columns = self.found.shape[:2]
+        if not (0 <= column < columns and 0 <= row < rows):
+            return 1.0
+        around = self.found[max(row - ABOUT, 0) : row + ABOUT + 1, max(column - ABOUT, 0) : column + ABOUT + 1, 3]
+        # Where it stands the ground is as near as it.
+        away = depth * self.view.pose.distance * (1 - HIDDEN)
+        return float(((around == 0) | (around > away)).mean())
 
     def over(self, light: Light, careful: bool, field: Field | None, deep: bool) -> tuple[Light, Floats | None]:
         """Light of the flat ground, in the view :attr:`flat`, as it lies over the ground in the view; and, if it is to

@@ -8,6 +8,7 @@
 <script lang="ts">
   import { resting } from "../film/courses";
   import type { XY } from "../api/client";
+  import { buried } from "../film/plates";
   import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";
   import { digits, length, roundStep } from "../format";
@@ -116,7 +117,7 @@
     let best: { name: string; span: number } | null = null;
     film.plates.forEach((plate, index) => {
       const laid = plan.plates[index];
-      if (!laid || !plate.shown || plate.role === "heights" || !on(laid, at)) return;
+      if (!laid || !plate.shown || buried(plate) || !on(laid, at)) return;
       if (!best || laid.sharp_span < best.span) best = { name: plate.name, span: laid.sharp_span };
     });
     return best as { name: string; span: number } | null;

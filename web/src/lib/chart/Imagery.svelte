@@ -1,5 +1,6 @@
 <script lang="ts">
   import { session } from "../film/session.svelte";
+  import { buried } from "../film/plates";
   import type { Painter } from "./painter.svelte";
   import type { View } from "./view";
 
@@ -46,8 +47,7 @@
     const judged = session.step === "fit" && chosen >= 0 ? session.judging : "laid";
     film.plates.forEach((plate, index) => {
       if (!plate.shown || !plan.plates[index] || (judged !== "laid" && index > chosen)) return;
-      // Heights are seen where they are laid.
-      if (plate.role === "heights" && session.step !== "fit" && session.step !== "gather") return;
+      if (buried(plate) && session.step !== "fit" && session.step !== "gather") return;
       painter.plate(context, view, index, index === chosen ? judged : "laid", wipe);
     });
     // The chart is slightly muted, so that what is drawn over it reads; the viewfinder never is.

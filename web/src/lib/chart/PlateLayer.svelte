@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { XY } from "../api/client";
+  import { buried } from "../film/plates";
   import { session } from "../film/session.svelte";
   import { polyline, toScreen, type View } from "./view";
 
@@ -8,7 +9,7 @@
   const plates = $derived(
     (session.plan?.plates ?? []).flatMap((laid, index) => {
       const plate = session.film?.plates[index];
-      return plate?.shown && (fitting || plate.role !== "heights")
+      return plate?.shown && (fitting || !buried(plate))
         ? [{ laid, plate, chosen: session.selection?.id === plate.id }]
         : [];
     }),

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { resting } from "../film/courses";
+  import { ROLES } from "../film/plates";
   import { session } from "../film/session.svelte";
   import { digits } from "../format";
   import Button from "../ui/Button.svelte";
@@ -130,13 +131,7 @@
               : fitText(row.plate)}
           </span>
           <span class="figure">{row.plate.fit.residual === null ? "–" : digits(row.plate.fit.residual, 2)}</span>
-          <span class="figure"
-            >{row.plate.role === "heights"
-              ? "heights"
-              : row.plate.role === "reference"
-                ? "chart"
-                : `${digits(resting(row.plate.feather.width), 2)} %`}</span
-          >
+          <span class="figure">{ROLES[row.plate.role] || `${digits(resting(row.plate.feather.width), 2)} %`}</span>
           <span class="figure" title="How much of the tone of what lies below it has taken on"
             >{row.plate.tone.match ? `${digits(resting(row.plate.tone.strength), 3)} %` : "–"}</span
           >

@@ -24,6 +24,7 @@
   const sun = $derived(film.finish.sun);
   const relief = $derived(film.finish.relief);
   const heights = $derived(film.plates.filter(({ role }) => role === "heights"));
+  const lit = $derived(film.plates.some(({ role }) => role === "lights"));
   const now = $derived(sight.now);
   const ground = $derived(film.ground.kind);
   const cells = $derived.by((): (string | FieldCell | false)[] => {
@@ -43,9 +44,9 @@
           relief.codes === "grey" && "high",
         ];
       case "sun":
-        return sun.by === "hand" ? ["azimuth", "height", "warmth", "tints"] : ["hour", "warmth", "tints"];
+        return [...(sun.by === "hand" ? ["azimuth", "height"] : ["hour"]), "warmth", "tints", "soft"];
       case "dusk":
-        return ["share", "dark", "colour"];
+        return ["share", "dark", "colour", lit && "lights"];
       case "haze":
         return ["clear", "sees", "most", "colour"];
       default:

@@ -79,7 +79,7 @@
       .map((laid, index) => ({
         span: laid.sharp_span,
         name: film!.plates[index]!.name,
-        shown: film!.plates[index]!.shown && film!.plates[index]!.role !== "heights",
+        shown: film!.plates[index]!.shown && film!.plates[index]!.role === "film",
       }))
       .filter((limit) => limit.shown)
       .sort((a, b) => b.span - a.span),

@@ -11,7 +11,7 @@ from typing import Annotated
 from pydantic import Field
 
 from yaila.core.film.acts.courses import CopyCourse, CopyStop, KeepValue, MoveStop, RemoveStop, SetValue
-from yaila.core.film.acts.finish import AddDeck, AddLamp, Focus, FocusAtVantage, RaiseGround
+from yaila.core.film.acts.finish import AddDeck, AddLamp, FloatPlate, Focus, FocusAtVantage, LightPlate, RaiseGround
 from yaila.core.film.acts.marks import (
     AddLabel,
     AddMarker,
@@ -94,6 +94,8 @@ Act = Annotated[
     | AddLamp
     | AddDeck
     | RaiseGround
+    | FloatPlate
+    | LightPlate
     | FocusAtVantage
     | MovePlate
     | PullPlate
@@ -194,6 +196,7 @@ __all__ = [
     "DrawSpeed",
     "DuplicateMark",
     "DuplicateVantage",
+    "FloatPlate",
     "FlownPose",
     "FlyVantage",
     "Focus",
@@ -209,6 +212,7 @@ __all__ = [
     "LayFound",
     "LayPlate",
     "LevelVantage",
+    "LightPlate",
     "MakeRoom",
     "MakeStyle",
     "MarkStops",

@@ -127,6 +127,38 @@ class RaiseGround(FilmAct):
         return film
 
 
+class FloatPlate(FilmAct):
+    """Let a plate float over the ground, below the camera of a frame: as a cloud, a sheet, a picture that slides."""
+
+    act: Literal["float_plate"] = "float_plate"
+    plate: str
+    frame: int = Field(0, ge=0)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        choreography = choreograph(film)
+        plate = film.plate(self.plate)
+        if plate.role != "floats" and choreography.frames:
+            plate.height = _round(choreography.pose(Time(self.frame)).eye()[2] / 4)
+        plate.role = "floats"
+        return film
+
+
+class LightPlate(FilmAct):
+    """Let a plate be light: what is bright in it shines at dusk. By day it would not be seen: night falls with the
+    first one."""
+
+    act: Literal["light_plate"] = "light_plate"
+    plate: str
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        if not any(plate.role == "lights" for plate in film.plates):
+            film.finish.dusk.on = True
+        film.plate(self.plate).role = "lights"
+        return film
+
+
 class AddLamp(FilmAct):
     """Hang a lamp over a place, or on a mark with which it goes: as large as suits what the camera shows at a frame. By
     day it would not be seen: night falls with the first one."""

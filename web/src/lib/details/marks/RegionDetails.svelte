@@ -50,9 +50,11 @@
     "glow",
     "glow_colour",
     "shadow",
+    "raised",
     "lift",
     of.look.lift !== 0 && "sides",
-    of.look.lift !== 0 && "side_colour",
+    (of.look.lift !== 0 || of.look.raised !== 0) && "side_colour",
+    (of.look.lift !== 0 || of.look.raised !== 0 || of.look.shadow !== 0) && "shadow_opacity",
   ]}
 />
 <Strip>

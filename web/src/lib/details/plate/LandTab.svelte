@@ -135,6 +135,16 @@
   <p>Make the sea of a drawn sheet see-through, or its borders: pick them by colour, or let brightness be opacity.</p>
 {/if}
 
+{#if plate.role === "film"}
+  <Fields
+    of="Plate"
+    part={plate}
+    columns={2}
+    path="/plates/{index}"
+    cells={["raised", plate.raised !== 0 && "side_colour"]}
+  />
+{/if}
+
 <Regions />
 
 <style>

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Plate, PlatePlan } from "../../api/client";
+  import { player } from "../../film/player.svelte";
   import { session } from "../../film/session.svelte";
   import { length, parseNumber } from "../../format";
   import Button from "../../ui/Button.svelte";
@@ -7,7 +8,7 @@
   import RevealFields from "../RevealFields.svelte";
   import Icon from "../../ui/Icon.svelte";
   import Line from "../../ui/Line.svelte";
-  import Segments from "../../ui/Segments.svelte";
+  import Select from "../../ui/Select.svelte";
 
   let { plate, laid, index }: { plate: Plate; laid: PlatePlan; index: number } = $props();
 
@@ -21,6 +22,13 @@
     );
     return rows.length >= 2 && rows.every((row) => row.every(Number.isFinite)) ? rows : null;
   });
+
+  function takeRole(role: Plate["role"]) {
+    if (role === "heights") void session.act({ act: "raise_ground", plate: plate.id, codes: "metres" });
+    else if (role === "floats") void session.act({ act: "float_plate", plate: plate.id, frame: player.frame });
+    else if (role === "lights") void session.act({ act: "light_plate", plate: plate.id });
+    else void keep("role", role, role === "film" ? "Plate of the film" : "Reference plate");
+  }
 
   async function georeference() {
     await session.act({ act: "ground_by_points", points: known! });
@@ -37,23 +45,30 @@
   <dt>A pixel is</dt>
   <dd>{length(laid.pixel, ground).join(" ")} wide, sharp to a span of {length(laid.sharp_span, ground).join(" ")}</dd>
 </dl>
-<Line label="Seen in">
-  <Segments
-    label="Where the plate is seen"
-    options={[
-      { value: "film", label: "The film" },
-      { value: "reference", label: "The chart only", hint: "A reference: to trace and to find places by" },
-      { value: "heights", label: "As heights", hint: "It is not seen: it raises the ground in Finish" },
-    ]}
+<Line label="It is">
+  <Select
+    label="What the plate is"
     value={plate.role}
-    onchange={(role) =>
-      role === "heights"
-        ? session.act({ act: "raise_ground", plate: plate.id, codes: "metres" })
-        : keep("role", role, role === "film" ? "Plate of the film" : "Reference plate")}
+    options={[
+      { value: "film", label: "on the ground" },
+      { value: "floats", label: "floating over the ground" },
+      { value: "lights", label: "light by night" },
+      { value: "heights", label: "heights of the ground" },
+      { value: "reference", label: "on the chart only, to trace by" },
+    ]}
+    onchange={takeRole}
   />
 </Line>
-{#if plate.role === "heights"}
-  <Line label="Relief"><small>How high it raises the ground is set in Finish, under Relief.</small></Line>
+{#if plate.role === "film"}
+  <Line label=""><small>It can stand out with a thickness: see Land.</small></Line>
+{:else if plate.role === "floats"}
+  <Fields of="Plate" part={plate} path="/plates/{index}" columns={2} cells={["height", "opacity"]} />
+  <Line label=""><small>It slides against the ground, and goes before a camera that comes near.</small></Line>
+{:else if plate.role === "lights"}
+  <Fields of="Plate" part={plate} path="/plates/{index}" columns={2} cells={["opacity"]} />
+  <Line label=""><small>What is bright in it shines as it grows dark; how much, says Dusk in Finish.</small></Line>
+{:else if plate.role === "heights"}
+  <Line label=""><small>How high it raises the ground is set in Finish, under Relief.</small></Line>
 {/if}
 {#if plate.role === "reference"}
   <Fields
