@@ -21,7 +21,7 @@
   );
   $effect(() => {
     void [session.id, imagery, view, plates, session.judging, wipe, painter.arrived];
-    if (session.step === "fit") void session.selection;
+    if (["fit", "gather"].includes(session.step)) void session.selection;
     void session.step;
     if (asked) return;
     asked = true;
@@ -47,7 +47,7 @@
     const judged = session.step === "fit" && chosen >= 0 ? session.judging : "laid";
     film.plates.forEach((plate, index) => {
       if (!plate.shown || !plan.plates[index] || (judged !== "laid" && index > chosen)) return;
-      if (buried(plate) && session.step !== "fit" && session.step !== "gather") return;
+      if (buried(plate) && !(index === chosen && ["fit", "gather"].includes(session.step))) return;
       painter.plate(context, view, index, index === chosen ? judged : "laid", wipe);
     });
     // The chart is slightly muted, so that what is drawn over it reads; the viewfinder never is.
