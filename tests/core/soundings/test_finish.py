@@ -6,10 +6,12 @@ import numpy as np
 import pytest
 
 from tests.core.film.test_walk import Texture
-from yaila.core.film import Film
+from yaila.core.film import Film, choreograph
+from yaila.core.film.acts import KeepClear
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Kit, Renderer
 from yaila.core.soundings import Pieces, soundings_of
+from yaila.core.time import Time
 
 KINDS = {"soft name", "behind", "no blur", "all blurred", "open", "night"}
 
@@ -85,6 +87,45 @@ def test_a_camera_under_a_mountain_is_told_and_the_mountain_made_lower() -> None
     lower = under.remedy.act.done_to(film)
     assert lower.finish.relief.times == 0.5
     assert "under" not in told(lower)
+
+
+def test_a_ridge_in_the_way_of_a_passage_is_flown_over() -> None:
+    picture = {"sha256": "b" * 64, "width": 600, "height": 400}
+    lies = {"kind": "similarity", "x": 0, "y": 0, "scale": 8}
+    glide = {"duration": {"unit": "seconds", "value": 4}}
+    views = [{"id": f"v{k}", "x": x, "y": 0, "span": 300, "tilt": 60, "heading": 90, "hold": 1, "passage": glide}
+             for k, x in enumerate((-1500, 1500))]  # fmt: skip
+    document = film_of({}).model_dump(mode="json") | {"vantages": views}
+    document["plates"].append({"id": "h", "name": "h", "role": "heights", "picture": picture, "placement": lies})
+    document["finish"] = {"relief": {"on": True, "plate": "h", "times": 1}}
+    film = Film.model_validate(document)
+    grid = np.zeros((40, 60), np.float32)
+    grid[:, 27:32] = 500.0
+
+    def told(film: Film) -> dict:
+        renderer = Renderer(lambda key: Texture(600, 400), PageStore(16), Kit(heights=lambda key, codes: grid))
+        return {one.kind: one for one in soundings_of(film, Pieces(lambda key: Texture(600, 400)), renderer=renderer)}
+
+    under = told(film)["under"]
+    assert under.remedy.text == "Fly over it"
+    over = under.remedy.act.done_to(film)
+    assert "under" not in told(over)
+    # It rests where it did, looks at what it did, and flies over the ridge.
+    before, after = (choreograph(one) for one in (film, over))
+    assert after.frames == before.frames
+    frames = range(before.frames)
+    low, high = ([one.pose(Time(frame)) for frame in frames] for one in (before, after))
+    assert low[0] == high[0]
+    assert low[-1] == high[-1]
+    assert max(abs(a.x - b.x) + abs(a.y - b.y) for a, b in zip(low, high, strict=True)) < 1e-6
+    eyes = np.array([pose.eye() for pose in high])
+    assert np.allclose(eyes[:, :2], [pose.eye()[:2] for pose in low], atol=1e-6)
+    assert eyes[:, 2].max() > 500
+    # No jerk: it climbs evenly from frame to frame.
+    assert np.abs(np.diff(eyes[:, 2], 2)).max() < 0.25 * np.abs(np.diff(eyes[:, 2])).max()
+    # Taken back it flies as before.
+    again = KeepClear(vantage="v0").done_to(over)
+    assert choreograph(again).pose(Time(60)) == low[60]
 
 
 def test_a_sound_finish_is_passed_over_in_silence() -> None:

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
+from scipy.interpolate import PchipInterpolator
 
-from yaila.core.camera.pose import Pose
+from yaila.core.camera.pose import FILM_BACK, Pose
 from yaila.core.camera.track import Track
-from yaila.core.quantities import Angle, Count, Factor, Frames, Number, Percent, PerSecond
+from yaila.core.quantities import Angle, Count, Factor, Frames, Height, Number, Percent, PerSecond, Share
 from yaila.core.time import Ease
 
 FADE = 0.5
@@ -71,6 +73,31 @@ class Shake(_Extra):
     roll: Angle = Field(0.2, ge=0, le=20, title="Rolls")
     frequency: PerSecond = Field(1.4, gt=0, ge=0.05, le=20)
     seed: Count = Field(1, ge=0, le=2**31)
+
+
+class Rise(_Extra):
+    """How much higher than its move would have it the eye flies, ground units, at a share of a passage's frames."""
+
+    at: Share = Field(ge=0, le=1)
+    by: Height = Field(ge=0, le=1e9, allow_inf_nan=False)
+
+
+def risen(track: Track, progress: NDArray[np.float64], rises: Sequence[Rise]) -> Track:
+    """A passage at progress 0..1 (n,), its eye raised over where it is, and still on its target: evenly from one rise
+    to the next, without passing any (F. Fritsch and R. Carlson 1980), and not at all at either end."""
+    by = (
+        {0.0: 0.0}
+        | {rise.at: rise.by for rise in sorted(rises, key=lambda rise: rise.at) if 0 < rise.at < 1}
+        | {1.0: 0.0}
+    )
+    up = PchipInterpolator(list(by), list(by.values()))(np.clip(progress, 0, 1))
+    tilt, distance = np.radians(track.tilt), track.span * track.focal / FILM_BACK
+    level, high = distance * np.sin(tilt), distance * np.cos(tilt) + up
+    return replace(
+        track,
+        span=np.hypot(level, high) / track.focal * FILM_BACK,
+        tilt=np.degrees(np.arctan2(level, high)),
+    )
 
 
 class Opening(_Extra):

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera import Pose, Track
-from yaila.core.camera.extras import breathing, opened, shaken, spun
+from yaila.core.camera.extras import breathing, opened, risen, shaken, spun
 from yaila.core.camera.passages import HEADING, ROLL, Passage, bent, passage_of, through_rate
 from yaila.core.camera.track import FIELDS
 from yaila.core.film.legs import Leg, flows, legs_of, move_of, timing_of
@@ -100,7 +100,7 @@ class Camera:
 
     def passage(self, index: int, at: NDArray[np.float64]) -> NDArray[np.float64]:
         """The channels of a passage at ``at`` (n,) of its frames, shape (n, 7), bent into its neighbours where the
-        vantages between are passed without a stop."""
+        vantages between are passed without a stop, and as much higher as it is to keep clear of the ground."""
         film, legs = self._film, self._legs
         frames, manner = legs[index].passage, film.vantages[index].passage.manner
         channels = self._way(index).at(at)
@@ -111,7 +111,8 @@ class Camera:
                 loose = 1 - film.vantages[passed].tension * (1 - TIGHTEST)
                 widths = self._way(index).widths(change, manner.bendable(frames) * loose, end)
                 channels = bent(channels, at / frames, frames, change, widths, end, film.vantages[passed].span)
-        return channels
+        rises = film.vantages[index].passage.rises
+        return risen(Track.of_channels(channels), at / frames, rises).channels() if rises else channels
 
     def _resting(self, index: int, at: NDArray[np.float64]) -> NDArray[np.float64]:
         vantage, rate = self._film.vantages[index], float(self._film.fps.value)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
 from yaila.core.camera import MAX_TILT, AnyManner, Breath, FrameSize, Opening, Pose, Settle, Shake, Spin
+from yaila.core.camera.extras import Rise
 from yaila.core.camera.manners import Cut, Glide
 from yaila.core.colour import Tone
 from yaila.core.errors import BadEdit
@@ -277,12 +278,13 @@ class Duration(Part):
 
 
 class Passage(Part):
-    """The move from one vantage to the next."""
+    """The move from one vantage to the next; with ``rises`` it flies higher on its way, to keep clear of the ground."""
 
     manner: AnyManner = Field(default_factory=Glide)
     ease: Ease = Field(default_factory=Ease)
     settle: Settle | None = None
     duration: Duration = Field(default_factory=Duration)
+    rises: tuple[Rise, ...] = Field((), max_length=200)
 
 
 class Vantage(Part):

@@ -75,8 +75,8 @@ class Traveller(BaseModel):
     percent of the frame's width; ``takes_off`` lets it grow at the start and shrink at the end, frames.
 
     ``height`` is how high it cruises, ground units, which it climbs to and comes down from over ``climb`` percent of
-    each leg; ``shadow`` is how dark its shadow on the ground is, which is softer the higher it is. ``trail`` is the
-    length of a fading trail, percent of the frame's width. ``count`` of them go one behind the other, ``apart`` percent
+    each leg: ``above`` the ground, or the sea, whatever mountains there are; ``shadow`` is how dark its shadow on the
+    ground is, which is softer the higher it is. ``trail`` is the length of a fading trail, percent of the frame's width. ``count`` of them go one behind the other, ``apart`` percent
     of the frame's width from each other.
     """
 
@@ -96,6 +96,7 @@ class Traveller(BaseModel):
     turning: Changes[Percent] = Field(3.0, ge=0.1, le=50, title="Turns within")
     takes_off: Frames = Field(8, ge=0, le=500, title="Grows within")
     height: Changes[Height] = Field(0.0, ge=0, le=1e7, title="Cruises at")
+    above: Literal["ground", "sea"] = "ground"
     climb: Changes[Percent] = Field(25.0, ge=1, le=50, title="Climbs over")
     shadow: Changes[Share] = Field(0.0, ge=0, le=1)
     trail: Changes[Percent] = Field(0.0, ge=0, le=100)

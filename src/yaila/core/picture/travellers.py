@@ -58,7 +58,9 @@ class _Ride:
         self.places = curve.along(ways)
         self.heights = traveller.height_at(np.clip(ways, 0, curve.length), self.legs)
         if stage.raised:
-            self.heights = self.heights + stage.raised(self.places)
+            ground = stage.raised(self.places)
+            # One that flies at a height over the sea still goes over what is higher.
+            self.heights = np.maximum(self.heights, ground) if traveller.above == "sea" else self.heights + ground
         self.spots = self.view.project(self.places, self.heights)
         self.seen = bool(self.spots[:, 2].min() > NEAR)
         self.depth = float(self.spots[1, 2])

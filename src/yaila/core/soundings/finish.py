@@ -3,6 +3,7 @@ a night in which nothing is seen."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache, partial
 from typing import Literal
@@ -10,10 +11,11 @@ from typing import Literal
 import numpy as np
 
 from yaila.core.camera import FrameSize, View
+from yaila.core.camera.extras import Rise
 from yaila.core.colour import relative_luminance
 from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film
-from yaila.core.film.acts import Act, Focus, SetValue
+from yaila.core.film.acts import Act, Focus, KeepClear, SetValue
 from yaila.core.film.focus import NEAREST, aperture_of
 from yaila.core.film.running import running
 from yaila.core.film.scene import present_at
@@ -22,7 +24,7 @@ from yaila.core.picture.labels import seen_at
 from yaila.core.soundings.pace import Paces
 from yaila.core.soundings.pieces import Pieces, digest
 from yaila.core.stopping import go_on
-from yaila.core.time import Time
+from yaila.core.time import Time, smoothstep
 
 MOST_LOOKS = 120
 """Moments at which the lens is looked at."""
@@ -53,6 +55,15 @@ few of them: 16 to about 24 of 235."""
 
 CLEAR = 0.02
 """How far above the ground a camera should be at least, in distances to its target (common practice, no source)."""
+
+WELL_CLEAR = 2.0
+"""How many times as high as that a camera flies that is to keep clear of the ground."""
+
+CLIMBS = 0.35
+"""Over which share of a passage it climbs before a mountain, and comes down."""
+
+RISES = 32
+"""Parts of a passage in which it is told how high to fly."""
 
 DARK = FrameSize(160, 90)
 
@@ -225,33 +236,71 @@ def _shutter(film: Film, choreography: Choreography, paces: Paces) -> list[Finis
 
 def _under(film: Film, choreography: Choreography, renderer: Renderer) -> list[FinishFault]:
     """Where the camera is under the ground that it looks at, or so near to it that nothing else is seen."""
-    deep = {}
-    for frame in _moments(choreography):
-        go_on()
+
+    def above(frame: float) -> tuple[float, float]:
+        """How high over the ground the camera is, and how far from its target."""
         relief = running(film.finish.relief, Time(frame), choreography.timeline)
-        try:
-            raised = renderer.heights_of(film, relief)
-        except NotFound:
-            # That a picture is gone is a finding of its own.
-            return []
-        if raised is None:
-            return []
-        heights, times = raised
+        raised = renderer.heights_of(film, relief)
         pose = choreography.pose(Time(frame))
         x, y, high = pose.eye()
-        above = high - times * float(heights.at(np.array([[x, y]]), heights.step)[0])
-        if above < CLEAR * pose.distance:
-            deep[frame] = above
-    if not deep:
+        if raised is None:
+            return high, pose.distance
+        heights, times = raised
+        return high - times * float(heights.at(np.array([[x, y]]), heights.step)[0]), pose.distance
+
+    deep = {}
+    try:
+        for frame in _moments(choreography):
+            go_on()
+            clear, distance = above(frame)
+            if clear < CLEAR * distance:
+                deep[frame] = clear
+        if not deep:
+            return []
+        worst, frames = min(deep, key=lambda frame: deep[frame]), list(deep)
+        says, act = _higher(film, choreography, above, worst) or _lower(film)
+    except NotFound:
+        # That a picture is gone is a finding of its own.
         return []
-    worst, frames = min(deep, key=lambda frame: deep[frame]), list(deep)
     text = "The camera is under the ground" if deep[worst] < 0 else "The camera all but touches the ground"
-    times_now = film.finish.relief.times
-    act = None
-    if isinstance(times_now, float | int):
-        act = SetValue(of=film.finish.relief.id, field="times", frame=0, value=round(float(times_now) / 2, 3))
     return [FinishFault("under", deep[worst] < 0, frames[0], frames[-1], worst, deep[worst],
-                        f"{text}: a mountain stands there", "Raise the ground half as high", act)]  # fmt: skip
+                        f"{text}: a mountain stands there", says, act)]  # fmt: skip
+
+
+def _higher(
+    film: Film, choreography: Choreography, above: Callable[[float], tuple[float, float]], worst: int
+) -> tuple[str, Act] | None:
+    """Fly over it, if it stands in the way of a passage and not of a vantage."""
+    index = choreography.leg_at(worst)
+    leg, passage = choreography.legs[index], film.vantages[index].passage
+    if not leg.passage or worst < leg.start + leg.hold:
+        return None
+    shares = np.linspace(0, 1, RISES + 1)
+    clear, distance = np.array([above(leg.start + leg.hold + share * leg.passage) for share in shares]).T
+    missing = np.maximum(WELL_CLEAR * CLEAR * distance - clear, 0)
+    if missing[0] or missing[-1]:
+        return None
+    # No lower between two shares than at either; and it climbs before the mountain and comes down behind it.
+    missing = np.maximum(missing, np.maximum(np.append(missing[1:], 0), np.append(0, missing[:-1])))
+    near = smoothstep(1 - np.abs(shares[:, None] - shares[None, :]) / CLIMBS)
+    ends = smoothstep(np.minimum(shares, 1 - shares) / (CLIMBS / 2))
+    missing = np.maximum(missing, (missing[None, :] * near).max(axis=1) * ends)
+    before = np.interp(
+        shares, [0, *(rise.at for rise in passage.rises), 1], [0, *(rise.by for rise in passage.rises), 0]
+    )
+    rises = tuple(
+        Rise(at=round(float(share), 4), by=float(by))
+        for share, by in zip(shares[1:-1], (missing + before)[1:-1], strict=True)
+    )
+    return "Fly over it", KeepClear(vantage=film.vantages[index].id, rises=rises)
+
+
+def _lower(film: Film) -> tuple[str, Act | None]:
+    times = film.finish.relief.times
+    if not isinstance(times, float | int):
+        return "", None
+    act = SetValue(of=film.finish.relief.id, field="times", frame=0, value=round(float(times) / 2, 3))
+    return "Raise the ground half as high", act
 
 
 def _night(film: Film, choreography: Choreography, pieces: Pieces, renderer: Renderer) -> list[FinishFault]:

@@ -11,7 +11,16 @@ from typing import Annotated
 from pydantic import Field
 
 from yaila.core.film.acts.courses import CopyCourse, CopyStop, KeepValue, MoveStop, RemoveStop, SetValue
-from yaila.core.film.acts.finish import AddDeck, AddLamp, FloatPlate, Focus, FocusAtVantage, LightPlate, RaiseGround
+from yaila.core.film.acts.finish import (
+    AddDeck,
+    AddLamp,
+    FloatPlate,
+    Focus,
+    FocusAtVantage,
+    KeepClear,
+    LightPlate,
+    RaiseGround,
+)
 from yaila.core.film.acts.marks import (
     AddLabel,
     AddMarker,
@@ -96,6 +105,7 @@ Act = Annotated[
     | RaiseGround
     | FloatPlate
     | LightPlate
+    | KeepClear
     | FocusAtVantage
     | MovePlate
     | PullPlate
@@ -206,6 +216,7 @@ __all__ = [
     "ImportBeats",
     "ImportRoute",
     "JoinRoutes",
+    "KeepClear",
     "KeepPose",
     "KeepValue",
     "LayByFile",

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from yaila.core.camera import View
+from yaila.core.camera.extras import Rise
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.courses import SetValue
@@ -124,6 +125,20 @@ class RaiseGround(FilmAct):
         plate.role = "heights"
         relief = film.finish.relief
         film.finish.relief = relief.model_copy(update={"on": True, "plate": plate.id, "codes": self.codes})
+        return film
+
+
+class KeepClear(FilmAct):
+    """Let a passage fly higher on its way, by so much more at shares of its frames, so that it keeps clear of raised
+    ground; with none, as its manner has it again."""
+
+    act: Literal["keep_clear"] = "keep_clear"
+    vantage: str
+    rises: tuple[Rise, ...] = Field((), max_length=200)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        film.vantages[film.vantage_index(self.vantage)].passage.rises = self.rises
         return film
 
 

@@ -182,6 +182,16 @@
         ]}
         onchange={(value) => set("traveller/scales", value, "Size of the traveller")}
       />
+      <Select
+        label="Its height is above"
+        caption="Height above"
+        value={route.traveller.above}
+        options={[
+          { value: "ground", label: "the ground" },
+          { value: "sea", label: "the sea" },
+        ]}
+        onchange={(value) => set("traveller/above", value, "Height above")}
+      />
       <Tick
         label="Lies on the ground"
         checked={route.traveller.lies}

@@ -20,6 +20,7 @@
   const ease = $derived(vantage.passage.ease);
   const duration = $derived(vantage.passage.duration);
   const rate = $derived(session.rate);
+  const highest = $derived(Math.max(...vantage.passage.rises.map(({ by }) => by)));
   const starts = $derived(session.choices?.starts ?? []);
   const startNames = $derived(starts.map((one) => one.name));
   /** Names to choose from, with the one that stands even if it is none of them. */
@@ -228,6 +229,13 @@
       title="The speed itself as a curve, drawn in the pace strip of the profile"
       >{ease.speed.length ? "Back to handles" : "Draw its speed"}</Button
     >
+    {#if vantage.passage.rises.length}
+      <Button
+        onclick={() => session.act({ act: "keep_clear", vantage: vantage.id, rises: [] })}
+        title="It flies up to {length(highest, ground).join(' ')} higher on its way, to keep clear of the ground"
+        >Fly low again</Button
+      >
+    {/if}
     {#if many < 2}
       <Button disabled={film.vantages.length < 3} onclick={easeAll} title="Gives this ease to all passages"
         >Ease of all {film.vantages.length - 1}</Button
