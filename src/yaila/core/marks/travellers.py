@@ -76,8 +76,8 @@ class Traveller(BaseModel):
 
     ``height`` is how high it cruises, ground units, which it climbs to and comes down from over ``climb`` percent of
     each leg: ``above`` the ground, or the sea, whatever mountains there are; ``shadow`` is how dark its shadow on the
-    ground is, which is softer the higher it is. ``trail`` is the length of a fading trail, percent of the frame's width. ``count`` of them go one behind the other, ``apart`` percent
-    of the frame's width from each other.
+    ground is, which is softer the higher it is. ``trail`` is the length of a fading trail, percent of the frame's
+    width. ``count`` of them go one behind the other, ``apart`` percent of the frame's width from each other.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)

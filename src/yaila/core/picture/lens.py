@@ -32,7 +32,7 @@ EVEN = 0.5
 """How much the radius may change along a stretch, pixels."""
 
 UNEVEN = 8
-"""Pixels of a row with one radius where the ground is not flat."""
+"""Pixels of a row with one radius at least where the ground is not flat."""
 
 SHARP = 0.3
 """Below this radius nothing is blurred, pixels."""
@@ -106,6 +106,17 @@ def smooth_rows(source, out, first, last, step):
         _one_two_one(width, column, column[step:], column[2 * step :], out[y], _SIXTEEN, _REST)
 
 
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _even(deep, x):
+    """Over how many pixels from one on the radius is as good as constant."""
+    room = deep.shape[0] - x
+    least = min(UNEVEN, room)
+    here, end = deep[x + least // 2], least
+    while end < STRETCH and end + UNEVEN <= room and abs(deep[x + end + UNEVEN // 2] - here) < EVEN:
+        end += UNEVEN
+    return end
+
+
 @njit(cache=True, nogil=True, fastmath=True)
 def blur_rows(steps, ready, out, first, last, left, top, radii, deep, hold, least, counts, places):
     """Rows of a picture as the lens draws it.
@@ -124,18 +135,20 @@ def blur_rows(steps, ready, out, first, last, left, top, radii, deep, hold, leas
     base, across, down = radii
     stretch = STRETCH
     uneven = deep.shape[0] > 0
-    if uneven:
-        stretch = UNEVEN
-    elif abs(across) * stretch > EVEN:
+    if not uneven and abs(across) * stretch > EVEN:
         stretch = max(int(EVEN / abs(across)), 8)
     red, green, blue = np.zeros(STRETCH, np.float32), np.zeros(STRETCH, np.float32), np.zeros(STRETCH, np.float32)
     run = np.zeros(STRETCH, np.uint64)
     for y in range(first, last):
-        for x in range(0, out.shape[1], stretch):
+        following = 0
+        while following < out.shape[1]:
+            x = following
             end = min(stretch, out.shape[1] - x)
             middle = base + across * (x + left + end * 0.5) + down * (y + top + 0.5)
             if uneven:
+                end = _even(deep[y], x)
                 middle = float(deep[y, x + end // 2])
+            following = x + end
             radius = max(min(middle, hold), least)
             size = abs(radius)
             row = y + top

@@ -105,13 +105,19 @@ def average_deep_rows(source, out, first, last, left, top, spaces, places):
             step = 1.0 / max(moments - 1, 1)
             step_u, step_v = (du1 - du0) * step, (dv1 - dv0) * step
             red, green, blue = np.int64(0), np.int64(0), np.int64(0)
+            u, v, run = x + left + 0.5 - du0, y + top + 0.5 - dv0, np.uint64(0)
+            end_u, end_v = u - (du1 - du0), v - (dv1 - dv0)
+            inside = min(u, end_u) >= 0.0 and max(u, end_u) < width and min(v, end_v) >= 0.0 and max(v, end_v) < height
             for m in range(moments):
-                column = min(max(int(x + left + 0.5 - du0 - step_u * m), 0), width - 1)
-                row = min(max(int(y + top + 0.5 - dv0 - step_v * m), 0), height - 1)
-                value = source[row, column]
-                red += np.int64(value & CHANNEL)
-                green += np.int64((value >> GREEN) & CHANNEL)
-                blue += np.int64(value >> BLUE)
+                column, row = int(u - step_u * m), int(v - step_v * m)
+                if not inside:
+                    column, row = min(max(column, 0), width - 1), min(max(row, 0), height - 1)
+                run += source[row, column]
+                if m % RUN == RUN - 1 or m == moments - 1:
+                    red += np.int64(run & CHANNEL)
+                    green += np.int64((run >> GREEN) & CHANNEL)
+                    blue += np.int64(run >> BLUE)
+                    run = np.uint64(0)
             half = moments // 2
             out[y, x] = (
                 np.uint64((red + half) // moments)
