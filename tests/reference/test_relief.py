@@ -10,6 +10,7 @@ import pytest
 
 from tests.truth import fine_texture, mean_light, psnr
 from yaila.core.camera import Aperture, FrameSize, Pose, View
+from yaila.core.colour import decoded
 from yaila.core.film import Film, choreograph
 from yaila.core.imagery import PageStore
 from yaila.core.imagery.pages import PADDED, PAGE
@@ -283,3 +284,48 @@ def test_heights_of_every_kind_give_a_clean_picture(grid: np.ndarray) -> None:
         picture = drawn(film_of({"x": 0, "y": 0, "span": 400, "tilt": tilt}), grid)
         assert picture.shape == (270, 480, 3)
     assert math.isfinite(float(picture.mean()))
+
+
+def test_contours_run_at_their_heights_on_flat_ground_and_on_raised_one() -> None:
+    # A cone: lines of one height are circles; every fifth is wider.
+    y, x = np.mgrid[0:SIDE, 0:SIDE] + 0.5 - SIDE / 2
+    cone = np.maximum(205 - np.hypot(x, y), 0).astype(np.float32)
+    drawing = {"on": True, "plate": "h", "times": 1, "shade": 0, "shadows": 0, "drawing": True}
+    lines = {"lines": 20, "line_colour": "#000000", "line_width": 6}
+    view = {"x": 0, "y": 0, "span": 480}
+    bare, lined = (drawn(film_of(view, finish={"relief": drawing | more}), cone).astype(int) for more in ({}, lines))
+    row, column = np.nonzero((bare - lined).sum(axis=2) > 60)
+    away = np.hypot(column + 0.5 - SIZE.width / 2, row + 0.5 - SIZE.height / 2)
+    high = 205 - away
+    assert np.abs(high - np.round(high / 20) * 20).max() < 2.5
+    assert set(np.round(high / 20).astype(int).tolist()) >= {4, 5, 6, 7, 8, 9, 10}
+    # On the cone itself, seen aslant: where a circle at its height is.
+    tilted = view | {"span": 560, "tilt": 40}
+    raised = drawing | {"drawing": False}
+    bare, lined = (drawn(film_of(tilted, finish={"relief": raised | more}), cone).astype(int) for more in ({}, lines))
+    pose = Pose(0, 0, 560, 40)
+    for height in (60, 100, 160):
+        angles = np.radians(np.arange(150, 211, 5))
+        circle = (205 - height) * np.column_stack([np.sin(angles), np.cos(angles)])
+        spots = View.of(pose, SIZE).project(circle, float(height))
+        inside = (spots[:, 0] > 2) & (spots[:, 0] < 478) & (spots[:, 1] > 2) & (spots[:, 1] < 268)
+        darker = [(bare - lined)[int(v), int(u)].sum() for u, v, _ in spots[inside]]
+        assert inside.sum() > 3
+        assert np.mean(np.array(darker) > 30) > 0.9
+
+
+def test_a_slope_that_is_only_drawn_is_as_bright_as_it_faces_the_light() -> None:
+    # Rising towards the east by a quarter; light from the west and from the east, 45 degrees up (Lambert's cosine).
+    x = np.tile(np.arange(SIDE, dtype=np.float32), (SIDE, 1))
+    relief = {"on": True, "plate": "h", "times": 1, "shade": 1, "shadows": 0, "drawing": True}
+    shares = []
+    for azimuth in (270, 90):
+        sun = {"on": True, "azimuth": azimuth, "height": 45, "tints": 0}
+        view = {"x": 0, "y": 0, "span": 200}
+        flat, shaded = (
+            decoded(drawn(film_of(view, finish={"relief": relief | more, "sun": sun}), x * 0.25) / 255)
+            for more in ({"shade": 0}, {})
+        )
+        shares.append(float(shaded.sum() / flat.sum()))
+    facing = [(1 / math.sqrt(1 + 1 / 16)) * (1 + side * 0.25) for side in (1, -1)]
+    assert shares == pytest.approx(facing, abs=0.03)

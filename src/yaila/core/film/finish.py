@@ -21,6 +21,7 @@ from yaila.core.quantities import (
     East,
     Factor,
     FNumber,
+    FrameLength,
     GroundLength,
     Height,
     Hour,
@@ -137,7 +138,9 @@ class Relief(Effect):
 
     ``codes`` says what its picture holds: metres; grey from ``low`` to ``high``; or tenths of a metre packed into
     colours, as the practice survey has them. ``smooth`` is over how many places of it heights are melted; ``shade`` how
-    strong light and shade of its slopes are, ``shadows`` the shadows that they cast.
+    strong light and shade of its slopes are, ``shadows`` the shadows that they cast. As a ``drawing`` the ground stays
+    flat, and shows its light and shade alone. ``lines`` draws contours every so many metres, every fifth stronger, as
+    far as they can be told apart.
     """
 
     plate: PlateRef | None = None
@@ -147,12 +150,21 @@ class Relief(Effect):
     times: Changes[Factor] = Field(1.5, ge=0, le=1000, title="Raised")
     sea: Number = Field(0.0, ge=-20_000, le=20_000, title="Sea level")
     smooth: Number = Field(0.0, ge=0, le=200, title="Smoothed by")
+    drawing: bool = False
+    lines: Number = Field(0.0, ge=0, le=10_000, title="Contours every")
+    line_colour: Changes[Colour] = Field("#3a2c1c", title="Contours")
+    line_width: Changes[FrameLength] = Field(1.6, ge=0.2, le=40, title="Contours’ width")
     shade: Changes[Share] = Field(0.5, ge=0, le=1, title="Light and shade")
     shadows: Changes[Share] = Field(0.4, ge=0, le=1, title="Cast shadows")
 
     @property
     def raises(self) -> bool:
         """Whether it raises the ground, with the values of a moment."""
+        return self.shown and not self.drawing
+
+    @property
+    def shown(self) -> bool:
+        """Whether it shows at all, with the values of a moment."""
         return self.on and self.plate is not None and self.times > 0
 
     def metres(self, values: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -208,10 +208,10 @@ def march_columns(found, sides, first, last, surface, eye, axes, middle, across_
 def _shade(x, y, t, surface, light, wide, finest):
     """How much light falls on a place that is so far away, beside flat ground: by its slope (Lambert's cosine), and by
     what is before the light."""
-    sun, strength, cast, sizes, to_cast, shadows = light
+    sun, strength, cast, sizes, to_cast, shadows, times = light
     shade = 1.0
     if strength > 0.0:
-        inverse, times = surface[4], surface[5]
+        inverse = surface[4]
         reach = max(finest, t * wide)
         level = math.log2(max(reach / finest, 1.0))
         gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
@@ -245,12 +245,78 @@ def shade_rows(shade, first, last, found, surface, light, wide, finest):
 
     Args:
         light: what points to it, east, north and up; how strong light and shade of slopes are; the shadows that are
-            cast: how much light places get, the size of their grid, from the ground to it; how strong they are.
+            cast: how much light places get, the size of their grid, from the ground to it; how strong they are; and
+            ground units for a metre of height.
     """
     for r in range(first, last):
         for c in range(found.shape[1]):
             if found[r, c, 3] > 0.0:
                 shade[r, c] = _shade(found[r, c, 0], found[r, c, 1], found[r, c, 3], surface, light, wide, finest)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def metre_rows(metres, first, last, found, values, starts, sizes, scales, inverse, finest, wide):
+    """The heights of what rays met, metres; below 0 where there is none."""
+    for r in range(first, last):
+        for c in range(found.shape[1]):
+            t = found[r, c, 3]
+            metres[r, c] = -1.0
+            if t > 0.0:
+                x, y = found[r, c, 0], found[r, c, 1]
+                gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
+                gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
+                level = math.log2(max(t * wide / finest, 1.0))
+                metres[r, c] = height_of(values, starts, sizes, scales, gx, gy, level)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def contour_rows(out, first, last, metres, found, sides, turned, every, colour, width, grazed):
+    """Rows of light with lines of one height drawn on them: each fifth one almost twice as wide, and those that cannot
+    be told apart not at all."""
+    rows, columns = metres.shape
+    scale = math.sqrt(turned[0, 0] * turned[0, 0] + turned[0, 1] * turned[0, 1])
+    for y in range(first, last):
+        for x in range(out.shape[1]):
+            u = turned[0, 0] * (x + 0.5) + turned[0, 1] * (y + 0.5) + turned[0, 2] - 0.5
+            v = turned[1, 0] * (x + 0.5) + turned[1, 1] * (y + 0.5) + turned[1, 2] - 0.5
+            c, r = min(max(int(u), 0), columns - 2), min(max(int(v), 0), rows - 2)
+            a, b = metres[r, c], metres[r, c + 1]
+            d, e = metres[r + 1, c], metres[r + 1, c + 1]
+            if min(min(a, b), min(d, e)) <= 0.0 or sides[r, c]:
+                continue
+            # Not across the edge of a mountain.
+            near = min(min(found[r, c, 3], found[r, c + 1, 3]), min(found[r + 1, c, 3], found[r + 1, c + 1, 3]))
+            far = max(max(found[r, c, 3], found[r, c + 1, 3]), max(found[r + 1, c, 3], found[r + 1, c + 1, 3]))
+            if far - near > 4.0 * grazed * near:
+                continue
+            fx, fy = min(max(u - c, 0.0), 1.0), min(max(v - r, 0.0), 1.0)
+            here = (a * (1.0 - fx) + b * fx) * (1.0 - fy) + (d * (1.0 - fx) + e * fx) * fy
+            across = (b - a) * (1.0 - fy) + (e - d) * fy
+            down = (d - a) * (1.0 - fx) + (e - b) * fx
+            # Metres from one pixel to the next.
+            slope = math.sqrt(across * across + down * down) * scale + 1e-9
+            cover = 0.0
+            for k in range(2):
+                step = every * (5.0 if k else 1.0)
+                apart = step / slope
+                line = width * (1.8 if k else 1.0)
+                seen = min(max((apart - 2.0 * line) / (2.0 * line), 0.0), 1.0)
+                if seen <= 0.0:
+                    continue
+                nearest = math.floor(here / step + 0.5) * step
+                if nearest <= 0.0:
+                    continue
+                off = abs(here - nearest) / slope
+                cover = max(cover, seen * min(max(0.5 * line + 0.5 - off, 0.0), 1.0))
+            if cover > 0.0:
+                value = out[y, x]
+                red = np.float64(np.int32(value & CHANNEL))
+                green = np.float64(np.int32((value >> GREEN) & CHANNEL))
+                blue = np.float64(np.int32(value >> BLUE))
+                red += cover * (colour[0] * WHITE - red)
+                green += cover * (colour[1] * WHITE - green)
+                blue += cover * (colour[2] * WHITE - blue)
+                out[y, x] = _packed(np.float32(red), np.float32(green), np.float32(blue))
 
 
 @njit(cache=True, nogil=True, fastmath=True)

@@ -35,11 +35,11 @@ from yaila.core.picture.heights import Heights, cast
 from yaila.core.picture.kit import Kit
 from yaila.core.picture.layers import put_over, softened_layer
 from yaila.core.picture.lens import SHARP
-from yaila.core.picture.light import Field, field_of, is_lit, lights_of, night_of
+from yaila.core.picture.light import Field, field_of, is_lit, lights_of, linear_of, night_of
 from yaila.core.picture.linear import Light
 from yaila.core.picture.optics import Optics
 from yaila.core.picture.stage import Easel, Piece, Stage
-from yaila.core.picture.terrain import Raised, Slopes, Terrain
+from yaila.core.picture.terrain import Contours, Raised, Slopes, Terrain
 from yaila.core.stopping import go_on, late
 from yaila.core.time import Time, smoothstep
 
@@ -473,11 +473,11 @@ class Renderer:
         """The ground as a view sees it; none where it is flat."""
         relief, light = scene.finish.relief, scene.light
         slopes = Slopes((light.east, light.north), relief.shade, relief.shadows, light.wide)
-        raised = self._raised(film, relief, slopes) if relief.raises else None
+        raised = self._raised(film, relief, slopes) if relief.shown else None
         standing = blocks_of(scene, film.ground.kind == "mercator", self._land)
         if raised is None and not standing:
             return None
-        lifted = raised.heights.top * raised.times if raised else 0.0
+        lifted = raised.top if raised else 0.0
         blocks = Blocks.of(standing, view, lifted, light.fall) if standing else None
         return Terrain.of(raised, blocks, view, slopes)
 
@@ -493,7 +493,10 @@ class Renderer:
         if shadows is None and relief.shadows > 0:
             shadows = cast(heights, steps, np.array(slopes.fall), slopes.wide)
             self._shadows = (cast_of, shadows)
-        return Raised(heights, times, shadows)
+        contours = (
+            Contours(relief.lines, linear_of(relief.line_colour), relief.line_width) if relief.lines > 0 else None
+        )
+        return Raised(heights, times, shadows, relief.drawing, contours)
 
     def _land(self, plate: Plate, view: View) -> Pixels:
         """How much of each pixel of a view of the flat ground a plate covers, (height, width) uint8."""

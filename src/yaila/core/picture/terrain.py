@@ -25,6 +25,7 @@ from yaila.core.picture.blocks import Blocks
 from yaila.core.picture.heights import Heights
 from yaila.core.picture.light import GRID, Field
 from yaila.core.picture.linear import Light
+from yaila.core.picture.rays import GRAZED
 from yaila.core.picture.threads import in_threads
 
 FAR = 60.0
@@ -67,12 +68,35 @@ class Slopes:
 
 
 @dataclass(frozen=True)
+class Contours:
+    """Lines of one height: every so many metres, in linear red, green and blue, so many pixels of the film's frame
+    wide."""
+
+    every: float
+    colour: Floats
+    width: float
+
+
+@dataclass(frozen=True)
 class Raised:
-    """What raises the ground: heights, ``times`` ground units for a metre of them, and the shadows they cast."""
+    """What raises the ground: heights, ``times`` ground units for a metre of them, the shadows they cast, and lines of
+    one height; or, as a ``drawing``, only its light and shade."""
 
     heights: Heights
     times: float
     shadows: Heights | None = None
+    drawing: bool = False
+    contours: Contours | None = None
+
+    @property
+    def by(self) -> float:
+        """Ground units that a metre raises the ground."""
+        return 0.0 if self.drawing else self.times
+
+    @property
+    def top(self) -> float:
+        """How high the ground is at most, ground units."""
+        return self.heights.top * self.by
 
 
 @dataclass(frozen=True)
@@ -167,7 +191,7 @@ class Terrain:
         high = np.zeros(len(places))
         if self.raised:
             fine = self.view.pose.span / self.view.whole.width
-            high += self.raised.times * self.raised.heights.at(places, fine)
+            high += self.raised.by * self.raised.heights.at(places, fine)
         if self.blocks:
             blocks = self.blocks
             spots = blocks.view.project(places)
@@ -223,17 +247,30 @@ class Terrain:
             0,
             height,
         )  # fmt: skip
+        if self.raised and self.raised.contours:
+            self._contoured(out, self.raised.heights, self.raised.contours)
         return Light(out, covered if light.covers is not None else None), places if deep else None
+
+    def _contoured(self, out: NDArray[np.uint64], heights: Heights, contours: Contours) -> None:
+        """Draw lines of one height on light of the view."""
+        metres = np.empty(self.found.shape[:2], np.float32)
+        inverse, bounds = _counted_from(heights, self.view.pose), self._rays[-1]
+        grid = (heights.values, heights.starts, heights.sizes, heights.scales, inverse, heights.step, bounds[4])
+        in_threads(lambda a, b: rays.metre_rows(metres, a, b, self.found, *grid), 0, len(metres))
+        colour, width = contours.colour.astype(np.float64), contours.width * self.view.scale
+        how = (self.turned, float(contours.every), colour, width, GRAZED * self._rays[4])
+        in_threads(lambda a, b: rays.contour_rows(out, a, b, metres, self.found, self.sides, *how), 0, len(out))
 
 
 def _light(raised: Raised | None, slopes: Slopes, pose: Pose) -> tuple[Any, ...]:
     """Light as ``rays`` knows it."""
     sun = np.array([-slopes.fall[0], -slopes.fall[1], 1.0])
     sun /= np.linalg.norm(sun)
-    shadows = raised.shadows if raised else None
+    shadows, times = (raised.shadows, float(raised.times)) if raised else (None, 0.0)
+    shade, cast = float(slopes.shade), float(slopes.shadows)
     if shadows is None:
-        return sun, float(slopes.shade), np.ones(1, np.float32), np.ones((1, 2), np.int64), np.eye(3), 0.0
-    return sun, float(slopes.shade), shadows.values, shadows.sizes, _counted_from(shadows, pose), float(slopes.shadows)
+        return sun, shade, np.ones(1, np.float32), np.ones((1, 2), np.int64), np.eye(3), 0.0, times
+    return sun, shade, shadows.values, shadows.sizes, _counted_from(shadows, pose), cast, times
 
 
 def _counted_from(heights: Heights, pose: Pose) -> NDArray[np.float64]:
@@ -250,9 +287,9 @@ def _surface(raised: Raised | None, blocks: Blocks | None, view: View) -> tuple[
         heights = raised.heights
         relief: tuple[Any, ...] = (
             heights.values, heights.starts, heights.sizes, heights.scales, _counted_from(heights, view.pose),
-            float(raised.times),
+            float(raised.by),
         )  # fmt: skip
-        top, steep, finest = heights.top * raised.times, max(heights.slope * raised.times, 0.05), heights.step
+        top, steep, finest = raised.top, max(heights.slope * raised.by, 0.05), heights.step
     else:
         one = np.ones((1, 2))
         relief = (np.zeros(1, np.float32), np.zeros(1, np.int64), one.astype(np.int64), one, np.eye(3), 0.0)

@@ -13,6 +13,7 @@
   import Segments from "../ui/Segments.svelte";
   import Select from "../ui/Select.svelte";
   import Strip from "../ui/Strip.svelte";
+  import Tick from "../ui/Tick.svelte";
   import { EFFECTS, addressed } from "./effects";
   import { sight } from "./sharpness.svelte";
 
@@ -40,6 +41,9 @@
           "smooth",
           "shade",
           "shadows",
+          "lines",
+          relief.lines > 0 && "line_colour",
+          relief.lines > 0 && "line_width",
           relief.codes === "grey" && "low",
           relief.codes === "grey" && "high",
         ];
@@ -161,6 +165,11 @@
             { value: "packed", label: "heights packed in colours" },
           ]}
           onchange={(value) => put("/finish/relief/codes", value, "How heights are coded")}
+        />
+        <Tick
+          label="Drawn only, the ground stays flat"
+          checked={relief.drawing}
+          onchange={(on) => put("/finish/relief/drawing", on, on ? "Drawn only" : "Raised")}
         />
       </Strip>
       {#if !heights.length}
