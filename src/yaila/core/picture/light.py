@@ -59,10 +59,9 @@ class Field:
     def with_glow(self, lights: NDArray[np.uint8], strength: float) -> Field:
         """The same with the glow in the air about lights, (height, width, 4) uint8, that are so bright."""
         rows, columns = self.plus.shape[:2]
-        padded = np.pad(
-            lights[..., :3], ((0, rows * GRID - len(lights)), (0, columns * GRID - lights.shape[1]), (0, 0))
-        )
-        light = DECODED[padded].reshape(rows, GRID, columns, GRID, 3).mean(axis=(1, 3))
+        below, right = rows * GRID - len(lights), columns * GRID - lights.shape[1]
+        whole = cv2.copyMakeBorder(cv2.LUT(lights[..., :3], DECODED), 0, below, 0, right, cv2.BORDER_CONSTANT)
+        light = cv2.resize(whole, (columns, rows), interpolation=cv2.INTER_AREA)
         wide = GLOW_OF_LIGHTS * lights.shape[1] / GRID
         glow = cv2.GaussianBlur(light, (0, 0), wide) * 0.5 + cv2.GaussianBlur(light, (0, 0), 4 * wide) * 0.5
         return Field(self.times, self.plus + (glow * np.float32(strength)).astype(np.float32))

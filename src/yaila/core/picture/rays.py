@@ -476,42 +476,44 @@ def laid_rows(
     blocks, raising = surface[6].shape[0] > 0, surface[5] > 0.0
     count = spots.shape[0]
     for y in range(first, last):
+        # What four rays say serves for all pixels between them.
+        at_c, at_r = -1, -1
+        c1, r1, even, nearest, farthest = 0, 0, False, 0.0, 0.0
         for x in range(out.shape[1]):
             u = turned[0, 0] * (x + 0.5) + turned[0, 1] * (y + 0.5) + turned[0, 2]
             v = turned[1, 0] * (x + 0.5) + turned[1, 1] * (y + 0.5) + turned[1, 2]
             a, b = u - 0.5, v - 0.5
             c0, r0 = min(max(math.floor(a), 0), columns - 1), min(max(math.floor(b), 0), rows - 1)
-            c1, r1 = min(c0 + 1, columns - 1), min(r0 + 1, rows - 1)
-            t00, t10, t01, t11 = found[r0, c0, 3], found[r0, c1, 3], found[r1, c0, 3], found[r1, c1, 3]
-            nearest, farthest = min(min(t00, t10), min(t01, t11)), max(max(t00, t10), max(t01, t11))
+            if c0 != at_c or r0 != at_r:
+                at_c, at_r = c0, r0
+                c1, r1 = min(c0 + 1, columns - 1), min(r0 + 1, rows - 1)
+                t00, t10, t01, t11 = found[r0, c0, 3], found[r0, c1, 3], found[r1, c0, 3], found[r1, c1, 3]
+                nearest, farthest = min(min(t00, t10), min(t01, t11)), max(max(t00, t10), max(t01, t11))
+                even = nearest > 0.0 and (not raising or farthest - nearest < GRAZED * wide * nearest)
+                if blocks:
+                    walls = sides[r0, c0] + sides[r0, c1] + sides[r1, c0] + sides[r1, c1]
+                    even = even and (walls == 0 or walls == 4)
+                    if even and walls == 0 and not raising:
+                        # Nor is there a step between them.
+                        lowest = min(min(found[r0, c0, 2], found[r0, c1, 2]), min(found[r1, c0, 2], found[r1, c1, 2]))
+                        highest = max(max(found[r0, c0, 2], found[r0, c1, 2]), max(found[r1, c0, 2], found[r1, c1, 2]))
+                        even = highest - lowest < 0.02 * surface[9]
             if farthest <= 0.0:
                 # The sky.
-                out[y, x] = colours[min(max(y - int(offset[1]), 0), colours.shape[0] - 1),
-                                    min(max(x - int(offset[0]), 0), colours.shape[1] - 1)]  # fmt: skip
+                sy = min(max(y - int(offset[1]), 0), colours.shape[0] - 1)
+                sx = min(max(x - int(offset[0]), 0), colours.shape[1] - 1)
+                out[y, x] = colours[sy, sx]
                 if clear:
-                    covered[y, x] = covers[min(max(y - int(offset[1]), 0), colours.shape[0] - 1),
-                                           min(max(x - int(offset[0]), 0), colours.shape[1] - 1)]  # fmt: skip
+                    covered[y, x] = covers[sy, sx]
                 if deep:
                     places[y, x, 3] = 0.0
                 continue
-            wa, wb = min(max(a - c0, 0.0), 1.0), min(max(b - r0, 0.0), 1.0)
-            even = nearest > 0.0 and (not raising or farthest - nearest < GRAZED * wide * nearest)
-            if blocks:
-                walls = sides[r0, c0] + sides[r0, c1] + sides[r1, c0] + sides[r1, c1]
-                even = even and (walls == 0 or walls == 4)
-                if even and walls == 0:
-                    # Nor is there a step between them.
-                    lowest = min(min(found[r0, c0, 2], found[r0, c1, 2]), min(found[r1, c0, 2], found[r1, c1, 2]))
-                    highest = max(max(found[r0, c0, 2], found[r0, c1, 2]), max(found[r1, c0, 2], found[r1, c1, 2]))
-                    if not raising:
-                        even = highest - lowest < 0.02 * surface[9]
-            lit = np.float32(
-                (shade[r0, c0] * (1.0 - wa) + shade[r0, c1] * wa) * (1.0 - wb)
-                + (shade[r1, c0] * (1.0 - wa) + shade[r1, c1] * wa) * wb
-            )
+            wa, wb = np.float32(min(max(a - c0, 0.0), 1.0)), np.float32(min(max(b - r0, 0.0), 1.0))
+            one = np.float32(1.0)
+            w00, w10, w01, w11 = (one - wa) * (one - wb), wa * (one - wb), (one - wa) * wb, wa * wb
+            lit = w00 * shade[r0, c0] + w10 * shade[r0, c1] + w01 * shade[r1, c0] + w11 * shade[r1, c1]
             red, green, blue, cover = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
             if even:
-                w00, w10, w01, w11 = (1.0 - wa) * (1.0 - wb), wa * (1.0 - wb), (1.0 - wa) * wb, wa * wb
                 gx = w00 * found[r0, c0, 0] + w10 * found[r0, c1, 0] + w01 * found[r1, c0, 0] + w11 * found[r1, c1, 0]
                 gy = w00 * found[r0, c0, 1] + w10 * found[r0, c1, 1] + w01 * found[r1, c0, 1] + w11 * found[r1, c1, 1]
                 gz = w00 * found[r0, c0, 2] + w10 * found[r0, c1, 2] + w01 * found[r1, c0, 2] + w11 * found[r1, c1, 2]
@@ -540,7 +542,12 @@ def laid_rows(
                         cover, _, _ = _bilinear(covers, fx, fy)
                 if deep:
                     places[y, x, 0], places[y, x, 1], places[y, x, 2] = gx, gy, gz
-                    places[y, x, 3] = w00 * t00 + w10 * t10 + w01 * t01 + w11 * t11
+                    places[y, x, 3] = (
+                        w00 * found[r0, c0, 3]
+                        + w10 * found[r0, c1, 3]
+                        + w01 * found[r1, c0, 3]
+                        + w11 * found[r1, c1, 3]
+                    )
             else:
                 begun = 0.96 * nearest
                 # One for ground that is only seen aslant.

@@ -170,7 +170,7 @@ def light_and_air(work: Work) -> None:
         sky = Sky(work.scene, work.view, work.seconds)
         work.field = field_of(work.scene, work.view, work.seconds, sky.shade())
         bright = lights_of(work.scene)
-        lights = work.renderer.drawn(work.scene.lights, work, work.view, NIGHT) if bright > 0 else None
+        lights = work.renderer.lights(work, bright)
         if lights is not None:
             work.field = work.field.with_glow(lights, bright * GLOWING)
         work.light = work.field.on(Light.of(work.pixels, work.request.clear))
@@ -523,6 +523,18 @@ class Renderer:
             pixels = draw_plates(stack, plates, scene.reveals, work.view, request.quality, self.pages, work.background)
             last = self._last = (key, pixels)
         return last[1]
+
+    def lights(self, work: Work, bright: float) -> Pixels | None:
+        """Plates of lights as a view shows them; none if none of them shine there. They have nothing so fine that it
+        would need more than a draft's care."""
+        if bright <= 0:
+            return None
+        plates, stack = self._stack(work.scene.lights)
+        if not plates:
+            return None
+        reveals = work.scene.reveals
+        pixels = draw_plates(stack, plates, reveals, work.view, Quality.DRAFT, self.pages, NIGHT)
+        return pixels if pixels[..., :3].max() > 2 else None
 
     def drawn(
         self, plates: tuple[Plate, ...], work: Work, view: View, background: tuple[int, int, int, int]
