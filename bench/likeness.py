@@ -1,6 +1,6 @@
 """How alike draft and final are: 30 frames of The Night Post, taken at random, drawn both ways at one size.
 
-    python bench/likeness.py            the least and the mean SSIM, and the frames that are least alike
+python bench/likeness.py            the least and the mean SSIM, and the frames that are least alike
 """
 
 from __future__ import annotations

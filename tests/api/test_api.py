@@ -254,6 +254,12 @@ def test_the_finish_is_set_by_acts_and_what_it_keeps_sharp_is_told(client: TestC
     assert told["on"]
     assert told["near"]["distance"] <= told["focus"]["distance"]
     assert client.get(f"{address}/sharpness/99999?state={state}").status_code == 404
+    # What shows in the picture there is what it was focused on.
+    place = client.get(f"{address}/ground/0?state={state}&u=0.2&v=0.9").json()
+    focus = focused["film"]["finish"]["lens"]["focus"]
+    span = focused["film"]["vantages"][0]["span"]
+    assert (place["x"], place["y"]) == pytest.approx((focus["x"], focus["y"]), abs=span / 500)
+    assert client.get(f"{address}/ground/0?state={state}&u=2&v=nan").status_code == 422
     # An effect that is left out leaves the picture as it was.
     plain = client.get(f"{address}/frames/0.jpg?state={state}&width=320&without=lens").content
     assert plain == before

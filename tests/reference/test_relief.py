@@ -12,6 +12,7 @@ from tests.truth import fine_texture, mean_light, psnr
 from yaila.core.camera import Aperture, FrameSize, Pose, View
 from yaila.core.colour import decoded
 from yaila.core.film import Film, choreograph
+from yaila.core.film.focus import aperture_of
 from yaila.core.imagery import PageStore
 from yaila.core.imagery.pages import PADDED, PAGE
 from yaila.core.picture import Kit, Quality, Renderer, Request
@@ -329,3 +330,29 @@ def test_a_slope_that_is_only_drawn_is_as_bright_as_it_faces_the_light() -> None
         shares.append(float(shaded.sum() / flat.sum()))
     facing = [(1 / math.sqrt(1 + 1 / 16)) * (1 + side * 0.25) for side in (1, -1)]
     assert shares == pytest.approx(facing, abs=0.03)
+
+
+def test_a_place_is_picked_where_the_mountain_is_and_focused_on_as_high_as_it_is() -> None:
+    grid = hills()
+    film = film_of({"x": 0, "y": 0, "span": 400, "tilt": 60})
+    renderer = Renderer(lambda key: Picture(), PageStore(32), Kit(heights=lambda key, codes: grid))
+    heights, pose = Heights.of(grid, UNTURNED), choreograph(film).pose(Time(0))
+    view, raised = View.of(pose, SIZE), []
+    for u, v in ((240, 135), (100, 60), (350, 200)):
+        place = renderer.place_at(Request(film, Time(0), SIZE), u + 0.5, v + 0.5)
+        assert place is not None
+        high = float(heights.at(np.array([place]))[0])
+        raised.append(high)
+        assert view.project(np.array([place]), high)[0, :2] == pytest.approx((u + 0.5, v + 0.5), abs=0.6)
+    assert max(raised) > 15
+    # A mark that stands there is in focus there.
+    mark = {"id": "m", "x": place[0], "y": place[1]}
+    ground = renderer.ground(film, Time(0))
+    assert ground(*place) == pytest.approx(high, abs=0.5)
+    lens = {"lens": {"on": True, "focus": {"on": "mark", "mark": "m"}}}
+    focused = film_of({"x": 0, "y": 0, "span": 400, "tilt": 60}, markers=[mark], finish=lens)
+    aperture = aperture_of(focused, choreograph(focused), focused.finish.lens, view, Time(0), ground)
+    assert aperture.focused / aperture.target == pytest.approx(view.depth(np.array(place), high), rel=1e-3)
+    # In the sky there is no place.
+    film = film_of({"x": 0, "y": 0, "span": 400, "tilt": 84})
+    assert renderer.place_at(Request(film, Time(0), SIZE), 240, 2) is None

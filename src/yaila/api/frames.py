@@ -52,6 +52,9 @@ def effects_of(without: str) -> frozenset[str]:
     return names
 
 
+InFrame = Annotated[float, Query(ge=0, le=1, allow_inf_nan=False)]
+"""A share of the frame's width or height."""
+
 KEPT = {"Cache-Control": "private, max-age=86400, immutable"}
 
 
@@ -229,7 +232,26 @@ def get_sharpness(film_id: str, frame: int, desk: TheDesk, state: str) -> Sharpn
     film, choreography = desk.film(film_id, state)
     if not 0 <= frame < choreography.frames:
         raise NotFound(f"The film has no frame {frame}.")
-    return sharpness_at(film, choreography, Time(frame))
+    return sharpness_at(film, choreography, Time(frame), desk.renderer.ground(film, Time(frame)))
+
+
+class PlaceFound(BaseModel):
+    """A place of the ground."""
+
+    x: float
+    y: float
+
+
+@router.get("/ground/{frame}")
+def get_ground(film_id: str, frame: int, desk: TheDesk, state: str, u: InFrame, v: InFrame) -> PlaceFound | None:
+    """The place of the ground, mountains included, that shows in a frame at shares of its width and height; none where
+    it is the sky."""
+    film, choreography = desk.film(film_id, state)
+    if not 0 <= frame < choreography.frames:
+        raise NotFound(f"The film has no frame {frame}.")
+    size = film.frame.size
+    place = desk.renderer.place_at(Request(film, Time(frame), size), u * size.width, v * size.height)
+    return PlaceFound(x=place[0], y=place[1]) if place else None
 
 
 class HeightsFound(BaseModel):

@@ -57,7 +57,7 @@ class MarkFocus(_Focus):
 
 
 class PlaceFocus(_Focus):
-    """On a place of the ground, or at a height above it."""
+    """On a place of the ground, as high as that is there, or at a height above it."""
 
     on: Literal["place"] = "place"
     x: East

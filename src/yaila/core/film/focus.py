@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from yaila.core.camera import Aperture, View
@@ -13,14 +15,22 @@ from yaila.core.film.running import running
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.time import Time
 
+Ground = Callable[[float, float], float]
+"""How high the ground is at a place, ground units."""
+
 NEAREST = 1e-6
 """A focus nearer than this, in distances to the target, or behind the camera, is taken to be here."""
+
+
+def level(x: float, y: float) -> float:
+    """Flat ground."""
+    return 0.0
 
 
 def focus_place(
     film: Film, choreography: Choreography, focus: MarkFocus | PlaceFocus, time: Time
 ) -> tuple[float, float, float]:
-    """East, north and height of what a focus is on at a moment."""
+    """East, north and height above the ground of what a focus is on at a moment."""
     if isinstance(focus, PlaceFocus):
         return focus.x, focus.y, focus.height
     mark = film.mark(focus.mark)
@@ -38,30 +48,34 @@ def focus_place(
     return *now.place, height
 
 
-def focus_depth(film: Film, choreography: Choreography, focus: AnyFocus, view: View, time: Time) -> float:
+def focus_depth(
+    film: Film, choreography: Choreography, focus: AnyFocus, view: View, time: Time, ground: Ground = level
+) -> float:
     """How far the plane of focus is along the line of sight, in distances to the target; negative behind the camera.
 
     While it goes over from one thing to another it goes evenly in 1 / distance, as blur does.
     """
     if isinstance(focus, FocusBetween):
-        start, end = (focus_depth(film, choreography, one, view, time) for one in (focus.start, focus.end))
+        start, end = (focus_depth(film, choreography, one, view, time, ground) for one in (focus.start, focus.end))
         start, end = max(start, NEAREST), max(end, NEAREST)
         return 1 / ((1 - focus.share) / start + focus.share / end)
     if isinstance(focus, FreeFocus):
         return focus.distance / view.pose.distance
     if isinstance(focus, MarkFocus | PlaceFocus):
         x, y, height = focus_place(film, choreography, focus, time)
-        return view.depth(np.array([x, y]), height)
+        return view.depth(np.array([x, y]), height + ground(x, y))
     return 1.0
 
 
-def aperture_of(film: Film, choreography: Choreography, lens: Lens, view: View, time: Time) -> Aperture:
+def aperture_of(
+    film: Film, choreography: Choreography, lens: Lens, view: View, time: Time, ground: Ground = level
+) -> Aperture:
     """The lens at work; ``lens`` with the values of the moment."""
     target = lens.nearness * 1000
     if lens.model == "scale":
         stretch = stretch_at(view.pose.y) if film.ground.kind == "mercator" else 1.0
         target = view.pose.distance / stretch * 1000 / lens.scale
-    depth = max(focus_depth(film, choreography, lens.focus, view, time), NEAREST)
+    depth = max(focus_depth(film, choreography, lens.focus, view, time, ground), NEAREST)
     return Aperture(view.pose.focal, lens.f_number, depth, target)
 
 

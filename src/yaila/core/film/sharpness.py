@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from yaila.core.camera import View
 from yaila.core.film.choreography import Choreography
 from yaila.core.film.finish import FocusBetween
-from yaila.core.film.focus import NEAREST, aperture_of, focus_depth
+from yaila.core.film.focus import NEAREST, Ground, aperture_of, focus_depth, level
 from yaila.core.film.model import Film
 from yaila.core.film.running import running
 from yaila.core.time import Time
@@ -59,12 +59,13 @@ class Sharpness(BaseModel):
     """The model that the lens sees is one to this."""
 
 
-def sharpness_at(film: Film, choreography: Choreography, time: Time) -> Sharpness:
-    """What the lens keeps sharp at a moment, whether it is switched on or not."""
+def sharpness_at(film: Film, choreography: Choreography, time: Time, ground: Ground = level) -> Sharpness:
+    """What the lens keeps sharp at a moment, whether it is switched on or not; what it is focused on stands on the
+    ``ground``, its lines are those of the flat one."""
     pose = choreography.pose(time)
     size, lens = film.frame.size, running(film.finish.lens, time, choreography.timeline)
     view = View.of(pose, size)
-    aperture = aperture_of(film, choreography, lens, view, time)
+    aperture = aperture_of(film, choreography, lens, view, time, ground)
     near, far = aperture.limits
     focus = aperture.focused / aperture.target
     percent = 200.0 / size.width
@@ -80,7 +81,7 @@ def sharpness_at(film: Film, choreography: Choreography, time: Time) -> Sharpnes
         focus=_line(view, focus),
         near=_line(view, near),
         far=_line(view, far),
-        behind=focus_depth(film, choreography, lens.focus, view, time) <= NEAREST,
+        behind=focus_depth(film, choreography, lens.focus, view, time, ground) <= NEAREST,
         horizon=aperture.widest(size.width) * percent,
         widest=widest,
         blur=blur,

@@ -14,7 +14,7 @@ from yaila.core.camera import Aperture, Pose, View
 from yaila.core.camera.lens import WIDEST
 from yaila.core.film import Choreography, Film
 from yaila.core.film.finish import Finish
-from yaila.core.film.focus import aperture_of
+from yaila.core.film.focus import Ground, aperture_of, level
 from yaila.core.picture import lens, shutter
 from yaila.core.picture.ground import Quality
 from yaila.core.picture.layers import STILL, Moments, Motion
@@ -73,11 +73,13 @@ class Optics:
         time: Time,
         quality: Quality,
         own_camera: bool,
+        ground: Ground = level,
     ) -> Optics:
-        """What the finish of a moment asks for; ``own_camera`` says whether the view is the film's own."""
+        """What the finish of a moment asks for; ``own_camera`` says whether the view is the film's own, and
+        ``ground`` how high the ground is."""
         made = Optics(view, quality, uneven=finish.relief.raises)
         if finish.lens.on:
-            aperture = aperture_of(film, choreography, finish.lens, view, time)
+            aperture = aperture_of(film, choreography, finish.lens, view, time, ground)
             made = replace(made, aperture=aperture, iris=Iris(finish.lens.blades, finish.lens.roundness))
         if finish.shutter.on and finish.shutter.angle > 0 and own_camera and choreography.frames:
             made = made._exposed(choreography, finish.shutter.angle / 360, finish.shutter.samples, time)

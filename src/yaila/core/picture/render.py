@@ -23,6 +23,8 @@ from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
 from yaila.core.film.finish import EFFECTS, Relief
+from yaila.core.film.focus import Ground, level
+from yaila.core.film.running import running
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.ground.placement import through
 from yaila.core.imagery import PageStore, Pyramid
@@ -39,7 +41,7 @@ from yaila.core.picture.light import Field, field_of, is_lit, lights_of, linear_
 from yaila.core.picture.linear import Light
 from yaila.core.picture.optics import Optics
 from yaila.core.picture.stage import Easel, Piece, Stage
-from yaila.core.picture.terrain import Contours, Raised, Slopes, Terrain
+from yaila.core.picture.terrain import DETAIL, Contours, Raised, Slopes, Terrain
 from yaila.core.stopping import go_on, late
 from yaila.core.time import Time, smoothstep
 
@@ -161,7 +163,7 @@ class Work:
 def plates(work: Work) -> None:
     """The ground's pictures."""
     renderer = work.renderer
-    work.pixels = renderer.ground(work)
+    work.pixels = renderer.plates(work)
 
 
 def light_and_air(work: Work) -> None:
@@ -427,16 +429,43 @@ class Renderer:
             made.append(Layer(tuple(piece.of for piece in plane), depth, pixels))
         return made
 
-    def _begun(self, request: Request) -> Work:
+    def _begun(self, request: Request, detail: float = DETAIL) -> Work:
         choreography = self._choreography(request.film)
         pose = request.pose or choreography.pose(request.time)
         view = View.of(pose, request.size, request.size.width / request.film.frame.width, request.region)
         scene = scene_at(request.film, choreography, request.time, request.without)
         own_camera = request.pose is None
-        optics = Optics.of(request.film, choreography, scene.finish, view, request.time, request.quality, own_camera)
+        ground = self._height_of(request.film, scene.finish.relief)
+        optics = Optics.of(
+            request.film, choreography, scene.finish, view, request.time, request.quality, own_camera, ground
+        )
         outer = view.wider(optics.margin)
-        terrain = self._terrain(request.film, scene, outer, request.quality)
+        terrain = self._terrain(request.film, scene, outer, detail)
         return Work(request, scene, terrain.flat if terrain else outer, optics, self, terrain)
+
+    def ground(self, film: Film, time: Time) -> Ground:
+        """How high the ground is at a moment."""
+        return self._height_of(film, running(film.finish.relief, time, self._choreography(film).timeline))
+
+    def _height_of(self, film: Film, relief: Relief) -> Ground:
+        found = self.heights_of(film, relief) if relief.raises else None
+        if found is None:
+            return level
+        heights, times = found
+        return lambda x, y: times * float(heights.at(np.array([[x, y]]), heights.step)[0])
+
+    def place_at(self, request: Request, u: float, v: float) -> tuple[float, float] | None:
+        """The place of the ground that shows at a pixel of the frame, east and north; none where it is the sky."""
+        left = int(np.clip(u, 0, request.size.width - 1))
+        top = int(np.clip(v, 0, request.size.height - 1))
+        one = replace(request, region=(left, top, 1, 1), without=request.without | {"lens", "shutter"})
+        work = self._begun(one, 1.0)
+        if work.terrain is None:
+            x, y, nearness = work.view.ground_from_frame @ [0.5, 0.5, 1.0]
+            return (float(x / nearness), float(y / nearness)) if nearness > 0 else None
+        x, y, _, away = work.terrain.found[0, 0].tolist()
+        pose = work.view.pose
+        return (pose.x + x, pose.y + y) if away > 0 else None
 
     def heights_of(self, film: Film, relief: Relief) -> tuple[Heights, float] | None:
         """What raises the ground, and how many ground units a metre of it is; none where it is flat. ``relief`` with
@@ -469,8 +498,8 @@ class Renderer:
         y = float(through(plate.matrix, np.array([[plate.extent[0] / 2, plate.extent[1] / 2]]))[0, 1])
         return heights, relief.times * (stretch_at(y) if film.ground.kind == "mercator" else 1.0)
 
-    def _terrain(self, film: Film, scene: Scene, view: View, quality: Quality) -> Terrain | None:
-        """The ground as a view sees it; none where it is flat."""
+    def _terrain(self, film: Film, scene: Scene, view: View, detail: float) -> Terrain | None:
+        """The ground as a view sees it, by so many rays for a pixel along a side; none where it is flat."""
         relief, light = scene.finish.relief, scene.light
         slopes = Slopes((light.east, light.north), relief.shade, relief.shadows, light.wide)
         raised = self._raised(film, relief, slopes) if relief.shown else None
@@ -479,7 +508,7 @@ class Renderer:
             return None
         lifted = raised.top if raised else 0.0
         blocks = Blocks.of(standing, view, lifted, light.fall) if standing else None
-        return Terrain.of(raised, blocks, view, slopes)
+        return Terrain.of(raised, blocks, view, slopes, detail)
 
     def _raised(self, film: Film, relief: Relief, slopes: Slopes) -> Raised | None:
         found = self.heights_of(film, relief)
@@ -513,7 +542,7 @@ class Renderer:
                 self._films.popitem(last=False)
         return known[1]
 
-    def ground(self, work: Work) -> Pixels:
+    def plates(self, work: Work) -> Pixels:
         """The plates of a scene; marks may move on them while they stay the same."""
         scene, request = work.scene, work.request
         plates, stack = self._stack(scene.plates)

@@ -16,6 +16,7 @@ export type Lamp = Film["lamps"][number];
 export type Deck = Film["decks"][number];
 export type Finish = Film["finish"];
 export type HeightsFound = Schemas["HeightsFound"];
+export type PlaceFound = Schemas["PlaceFound"];
 export type Sharpness = Schemas["Sharpness"];
 export type Style = Film["styles"][number];
 export type OfferedFont = Schemas["OfferedFont"];

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { api, told, type PlaceFound } from "../api/client";
   import FocusLines from "../finish/FocusLines.svelte";
   import { sight } from "../finish/sharpness.svelte";
   import Grasps from "./Grasps.svelte";
@@ -112,17 +113,28 @@
   });
 
   /** Focus on the place of the ground that was clicked, or on a mark. */
-  async function focus(on: { at: [number, number] } | { mark: string }) {
+  async function focus(on: { ground: [number, number] } | { mark: string }) {
     const kind = "mark" in on ? ("mark" as const) : ("place" as const);
     if (await session.act({ act: "focus", frame: player.frame, on: kind, change: false, ...on }))
       session.tool = "select";
+  }
+
+  /** Focus on what shows there: the mountain, not the flat ground behind it. */
+  async function focusAt(u: number, v: number) {
+    const path = { film_id: session.id, frame: player.frame };
+    const found = await told<PlaceFound | null>(
+      api.GET("/api/films/{film_id}/ground/{frame}", { params: { path, query: { state: session.state, u, v } } }),
+    ).catch((error: Error) => void (session.notice = error.message));
+    if (found) await focus({ ground: [found.x, found.y] });
+    else if (found === null)
+      session.notice = "There is no ground there to focus on: it is above the horizon. Click below it.";
   }
 
   function pick(event: PointerEvent) {
     if (event.button !== 0) return;
     event.preventDefault();
     const box = canvas.getBoundingClientRect();
-    void focus({ at: [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height] });
+    void focusAt((event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height);
   }
 
   function wheel(event: WheelEvent) {
