@@ -293,9 +293,10 @@ def _bands(source: Any) -> tuple[_Bands, str]:
         black, white = np.percentile(values, [WIDE, 100 - WIDE]).tolist()
     if white <= black:
         white = black + 1
-    return _Bands(
-        shown, black, white, False
-    ), f"{told} Its values from {black:g} to {white:g} are black to white.".strip()
+    told += f" Its values from {black:g} to {white:g} are black to white."
+    if len(shown) == 1:
+        told += " If they are heights, say so in Fit, under Picture: then they raise the ground."
+    return _Bands(shown, black, white, False), told.strip()
 
 
 def _write(layers: list[Any], bands: _Bands, target: Path, affine: Affine | None) -> None:
