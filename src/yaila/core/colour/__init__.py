@@ -11,6 +11,7 @@ from yaila.core.colour.spaces import (
     oklab_from_linear,
     oklab_of,
     relative_luminance,
+    rgb_of,
 )
 from yaila.core.colour.temperature import black_body
 from yaila.core.colour.tone import Tone, ToneMatch, apply_table, tone_table
@@ -30,5 +31,6 @@ __all__ = [
     "oklab_from_linear",
     "oklab_of",
     "relative_luminance",
+    "rgb_of",
     "tone_table",
 ]

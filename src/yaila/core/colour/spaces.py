@@ -68,6 +68,11 @@ def mixed(start: str, end: str, progress: float) -> str:
     return f"#{red:02x}{green:02x}{blue:02x}"
 
 
+def rgb_of(text: str) -> tuple[float, float, float]:
+    """Encoded red, green and blue, 0..1, of ``#rrggbb``."""
+    return int(text[1:3], 16) / 255, int(text[3:5], 16) / 255, int(text[5:7], 16) / 255
+
+
 def relative_luminance(colours: NDArray[np.uint8]) -> Floats:
     """Relative luminance, 0..1, of 8-bit sRGB (..., 3) (WCAG 2.2; the weights of ITU-R BT.709)."""
     return np.asarray(LINEAR_OF_BYTE[colours] @ np.array([0.2126, 0.7152, 0.0722]))

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import date
-from typing import TYPE_CHECKING, Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
+from yaila.core.colour import rgb_of
+from yaila.core.colour.grading import Grading
 from yaila.core.film.part import Part
 from yaila.core.quantities import (
     FOCUS,
@@ -30,6 +32,7 @@ from yaila.core.quantities import (
     ModelLength,
     North,
     Number,
+    Percent,
     PlateRef,
     Share,
     Stops,
@@ -217,6 +220,72 @@ class Haze(Effect):
     colour: Changes[Colour] = "#c8d5dd"
 
 
+class Grade(Effect):
+    """What is done to all colours of the frame, in this order (``colour/grading.py``): ``exposure``; ``warmth``, in
+    mired, and ``tint``, from green to magenta; ``contrast`` about a ``pivot``; where ``black`` and ``white`` are and
+    how bright the ``middle``; ``saturation``, ``vibrance``, which is for what is pale, and ``hue``; a colour of the
+    ``shadows`` and of the ``lights``; a ``wash`` of one colour; ``grey``, which is black and white with a tint.
+    """
+
+    exposure: Changes[Stops] = Field(0.0, ge=-6, le=6)
+    warmth: Changes[Percent] = Field(0.0, ge=-100, le=200)
+    tint: Changes[Percent] = Field(0.0, ge=-100, le=100, title="Green to magenta")
+    contrast: Changes[Percent] = Field(0.0, ge=-200, le=200)
+    pivot: Changes[Share] = Field(0.45, ge=0.05, le=0.95)
+    black: Changes[Share] = Field(0.0, ge=0, le=0.45, title="Black at")
+    white: Changes[Share] = Field(1.0, ge=0.55, le=1, title="White at")
+    middle: Changes[Factor] = Field(1.0, ge=0.2, le=5)
+    saturation: Changes[Percent] = Field(0.0, ge=-100, le=200)
+    vibrance: Changes[Percent] = Field(0.0, ge=-100, le=200)
+    hue: Changes[Angle] = Field(0.0, ge=-180, le=180, title="Hue turned")
+    shadows: Changes[Colour] = "#24405e"
+    shadows_by: Changes[Share] = Field(0.0, ge=0, le=1, title="Shadows tinted")
+    lights: Changes[Colour] = "#ffd9a0"
+    lights_by: Changes[Share] = Field(0.0, ge=0, le=1, title="Lights tinted")
+    wash: Changes[Colour] = "#c08a4a"
+    wash_by: Changes[Share] = Field(0.0, ge=0, le=1, title="Washed")
+    grey: Changes[Share] = Field(0.0, ge=0, le=1, title="Black and white")
+    grey_tint: Changes[Colour] = Field("#ffffff", title="Its tint")
+
+    @property
+    def grading(self) -> Grading:
+        """Its numbers, with the values of a moment."""
+        values: dict[str, Any] = {one.name: getattr(self, one.name) for one in fields(Grading)}
+        made: Any = {name: rgb_of(value) if isinstance(value, str) else value for name, value in values.items()}
+        return Grading(**made)
+
+
+class Vignette(Effect):
+    """Less light towards the corners of the frame: ``by`` how much less, from how far out on it is ``soft``, and which
+    colour it goes to."""
+
+    by: Changes[Share] = Field(0.45, ge=0, le=1, title="Darker by")
+    soft: Changes[Share] = Field(0.75, ge=0.05, le=1)
+    colour: Changes[Colour] = "#000000"
+
+
+class Grain(Effect):
+    """Grain of the film: ``strength`` is its deviation at middle grey, percent of white; ``size`` that of a grain,
+    pixels of the frame; ``middle`` how much more there is of it in middle greys than in black and white; ``coloured``
+    how much of it differs between the colours."""
+
+    strength: Changes[Percent] = Field(3.0, ge=0, le=40)
+    size: Changes[FrameLength] = Field(1.6, ge=1, le=12)
+    middle: Changes[Share] = Field(0.7, ge=0, le=1, title="In middle greys")
+    coloured: Changes[Share] = Field(0.25, ge=0, le=1)
+    seed: Count = Field(1, ge=0, le=2**31)
+
+
+class Bars(Effect):
+    """Bars at the edges of the frame: above and below, each a ``share`` of its height; or what is left has a
+    ``ratio``."""
+
+    by: Literal["share", "ratio"] = "share"
+    share: Changes[Share] = Field(0.06, ge=0, le=0.45, title="Each of the height")
+    ratio: Changes[Factor] = Field(2.39, ge=0.2, le=10, title="Width to height")
+    colour: Changes[Colour] = "#000000"
+
+
 class Finish(Part):
     """What is made of the picture once the ground and the marks are there."""
 
@@ -226,6 +295,10 @@ class Finish(Part):
     haze: Haze = Field(default_factory=Haze)
     lens: Lens = Field(default_factory=Lens)
     shutter: Shutter = Field(default_factory=Shutter)
+    grade: Grade = Field(default_factory=Grade)
+    vignette: Vignette = Field(default_factory=Vignette)
+    grain: Grain = Field(default_factory=Grain)
+    bars: Bars = Field(default_factory=Bars)
 
     @property
     def effects(self) -> list[Effect]:

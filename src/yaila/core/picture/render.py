@@ -32,6 +32,7 @@ from yaila.core.picture import markers, regions, room, routes
 from yaila.core.picture.blocks import Blocks, blocks_of
 from yaila.core.picture.canvas import bytes_of, painted
 from yaila.core.picture.decks import PresentDeck, Sky
+from yaila.core.picture.frame_finish import finished
 from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of
 from yaila.core.picture.heights import Heights, cast
 from yaila.core.picture.kit import Kit
@@ -255,6 +256,12 @@ def _faded(paint: Callable[[Easel], None], share: float, easel: Easel) -> None:
     easel.canvas.restore()
 
 
+def on_the_frame(work: Work) -> None:
+    """Grade, vignette, grain and bars."""
+    frame = math.floor(work.request.time.frames)
+    work.pixels = finished(work.pixels, work.scene.finish, work.optics.view, frame)
+
+
 @dataclass(frozen=True)
 class _Plane:
     """Something at a height over all of the ground, and how it is laid over the picture."""
@@ -364,6 +371,7 @@ PASSES: tuple[Callable[[Work], None], ...] = (
     raised,
     lens_and_shutter,
     what_stands,
+    on_the_frame,
 )
 
 

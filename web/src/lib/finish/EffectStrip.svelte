@@ -128,6 +128,12 @@
       {#each EFFECTS.filter(({ sticks }) => sticks === "lens") as face (face.id)}{@render effect(face)}{/each}
     </div>
   </div>
+  <div class="part frame">
+    <h3>Sticks to the frame</h3>
+    <div class="row">
+      {#each EFFECTS.filter(({ sticks }) => sticks === "frame") as face (face.id)}{@render effect(face)}{/each}
+    </div>
+  </div>
   <button
     class="all"
     aria-pressed={plain}
@@ -140,9 +146,9 @@
 <style>
   .effects {
     display: flex;
-    gap: 14px;
+    gap: 9px;
     align-items: stretch;
-    padding: 6px 12px 8px;
+    padding: 6px 9px 8px;
     border-bottom: 1px solid var(--rule-strong);
     border-right: 1px solid var(--rule-strong);
     background: var(--paper);
@@ -166,12 +172,18 @@
     color: #a50b3b;
     border-radius: 9px;
   }
+  .frame h3 {
+    border-color: var(--ink-2);
+    background: var(--desk);
+    color: var(--ink);
+    border-radius: 0;
+  }
   .row {
     display: flex;
   }
   .effect {
     position: relative;
-    width: 82px;
+    width: clamp(55px, 4.4vw, 82px);
     height: 72px;
     border-right: 1px solid var(--rule);
     border-bottom: 2px solid transparent;

@@ -53,6 +53,35 @@
         return ["share", "dark", "colour", lit && "lights"];
       case "haze":
         return ["clear", "sees", "most", "colour"];
+      case "grade":
+        return [
+          { key: "exposure", signed: true },
+          { key: "warmth", signed: true, unit: "mired" },
+          { key: "tint", signed: true },
+          { key: "contrast", signed: true },
+          "pivot",
+          "middle",
+          "black",
+          "white",
+          { key: "hue", signed: true },
+          { key: "saturation", signed: true },
+          { key: "vibrance", signed: true },
+          "grey",
+          "shadows",
+          "shadows_by",
+          "grey_tint",
+          "lights",
+          "lights_by",
+          false,
+          "wash",
+          "wash_by",
+        ];
+      case "vignette":
+        return ["by", "soft", "colour"];
+      case "grain":
+        return ["strength", "size", "middle", "coloured", "seed"];
+      case "bars":
+        return [film.finish.bars.by, "colour"];
       default:
         return [];
     }
@@ -215,6 +244,22 @@
       <p>By day, 0 %, the picture is as it is. Lamps that burn at dusk are as bright as it is dark.</p>
     {:else if face.id === "shutter"}
       <p>180° is open for half of each frame. What rests stays sharp; no cut is blurred across.</p>
+    {:else if face.id === "grade"}
+      <p>In this order, over all that is in the frame. Nought everywhere leaves the picture as it is.</p>
+    {:else if face.id === "grain"}
+      <p>Strength is how far grain strays at middle grey, in percent of white: 2 to 4 % is film, 8 % is rough.</p>
+    {:else if face.id === "bars"}
+      <Strip>
+        <Segments
+          label="How the bars are set"
+          options={[
+            { value: "share", label: "By the height" },
+            { value: "ratio", label: "By the ratio" },
+          ]}
+          value={film.finish.bars.by}
+          onchange={(value) => put("/finish/bars/by", value, "Bars")}
+        />
+      </Strip>
     {:else if face.id === "haze"}
       <p>Distances count in that from the camera to its target: at 1 the target itself begins to fade.</p>
     {/if}

@@ -11,7 +11,7 @@ export interface EffectFace {
   icon: IconName;
   headline: string;
   before?: string;
-  sticks: "map" | "lens";
+  sticks: "map" | "lens" | "frame";
   hint: string;
 }
 
@@ -23,6 +23,10 @@ export const EFFECTS: EffectFace[] = [
   { id: "haze", part: "Haze", name: "Haze", icon: "air", headline: "sees", sticks: "map", hint: "Air between the camera and what is far away" },
   { id: "lens", part: "Lens", name: "Depth", icon: "lens", headline: "f_number", before: "f/", sticks: "lens", hint: "Depth of field: what is out of focus melts" },
   { id: "shutter", part: "Shutter", name: "Shutter", icon: "shutter", headline: "angle", sticks: "lens", hint: "Motion blur: what moves while the shutter is open" },
+  { id: "grade", part: "Grade", name: "Grade", icon: "grade", headline: "contrast", sticks: "frame", hint: "All colours of the frame: contrast, warmth, tints, black and white" },
+  { id: "vignette", part: "Vignette", name: "Vignette", icon: "vignette", headline: "by", sticks: "frame", hint: "Less light towards the corners" },
+  { id: "grain", part: "Grain", name: "Grain", icon: "grain", headline: "strength", sticks: "frame", hint: "Grain of the film, the same in draft and final" },
+  { id: "bars", part: "Bars", name: "Bars", icon: "bars", headline: "share", sticks: "frame", hint: "Bars at the edges of the frame" },
 ]; // prettier-ignore
 
 /** The name of an effect in addresses and selections. */

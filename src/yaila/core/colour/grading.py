@@ -1,0 +1,148 @@
+"""Grading: what is done to the colours of a finished picture, in one stated order, worked out as one table.
+
+1. exposure, in linear light; 2. white balance, by Bradford's adaptation (K. Lam 1985, as in ICC.1:2022 Annex E) from
+daylight to another, and between green and magenta; 3. contrast about a pivot, on encoded values; 4. black, white and
+middle; 5. saturation, vibrance and hue in Oklab; 6. tints of shadows and lights; 7. a wash of one colour; 8. black and
+white, tinted. What is beyond white or black is clipped before contrast and at the end.
+"""
+
+from __future__ import annotations
+
+from dataclasses import astuple, dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yaila.core.colour.spaces import decoded, encoded, linear_from_oklab, oklab_from_linear
+from yaila.core.colour.temperature import daylight
+
+Floats = NDArray[np.float64]
+
+SIDE = 33
+"""Places along each side of a table."""
+
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
+"""ITU-R BT.709."""
+
+_XYZ_OF_RGB = np.linalg.inv([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
+_BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+
+DAY = 6504.0
+"""The light that a picture is taken to be made for, kelvin."""
+
+VIVID = 0.3
+"""The chroma, in Oklab, of a colour that is as vivid as colours are (that of sRGB's blue and magenta)."""
+
+
+@dataclass(frozen=True)
+class Grading:
+    """Numbers of a grade, all of which leave the picture as it is by default. Colours are encoded red, green and blue,
+    0..1."""
+
+    exposure: float = 0.0
+    warmth: float = 0.0
+    tint: float = 0.0
+    contrast: float = 0.0
+    pivot: float = 0.45
+    black: float = 0.0
+    white: float = 1.0
+    middle: float = 1.0
+    saturation: float = 0.0
+    vibrance: float = 0.0
+    hue: float = 0.0
+    shadows: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    shadows_by: float = 0.0
+    lights: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    lights_by: float = 0.0
+    wash: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    wash_by: float = 0.0
+    grey: float = 0.0
+    grey_tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
+
+    @property
+    def idle(self) -> bool:
+        """Whether it leaves every colour as it is."""
+        numbers = ("exposure", "warmth", "tint", "contrast", "black", "saturation", "vibrance", "hue", "shadows_by",
+                   "lights_by", "wash_by", "grey")  # fmt: skip
+        return all(getattr(self, name) == 0 for name in numbers) and self.white == 1 and self.middle == 1
+
+
+def balance(warmth: float, tint: float) -> Floats:
+    """The 3x3 map of linear sRGB that makes daylight warmer, or with a number below 0 cooler, by so many mired, and
+    greener below 0 or more magenta above it, percent."""
+    kelvin = 1e6 / (1e6 / DAY + warmth)
+    here, there = (_XYZ_OF_RGB @ daylight(kelvin) for kelvin in (DAY, kelvin))
+    gain = np.diag((_BRADFORD @ there) / (_BRADFORD @ here))
+    adapted = np.linalg.inv(_XYZ_OF_RGB) @ np.linalg.inv(_BRADFORD) @ gain @ _BRADFORD @ _XYZ_OF_RGB
+    leans = np.array([1 + tint / 400, 1 - tint / 400, 1 + tint / 400])
+    leans /= LUMINANCE @ leans
+    return np.asarray(np.diag(leans) @ adapted)
+
+
+def graded(rgb: Floats, grading: Grading) -> Floats:
+    """Encoded colours (..., 3), 0..1, graded."""
+    light = decoded(np.asarray(rgb, np.float64)) * 2.0**grading.exposure
+    if grading.warmth or grading.tint:
+        light = light @ balance(grading.warmth, grading.tint).T
+    value = np.clip(encoded(light), 0, 1)
+    if grading.contrast:
+        value = _contrasted(value, grading.contrast, grading.pivot)
+    if grading.black or grading.white != 1 or grading.middle != 1:
+        value = np.clip((value - grading.black) / max(grading.white - grading.black, 1e-3), 0, 1)
+        value = value ** (1 / grading.middle)
+    lab = oklab_from_linear(decoded(value))
+    lab = _coloured(lab, grading)
+    value = encoded(linear_from_oklab(lab))
+    if grading.grey:
+        grey = encoded(np.clip(decoded(np.clip(value, 0, 1)) @ LUMINANCE, 0, 1))
+        value = value + grading.grey * (grey[..., None] * np.array(grading.grey_tint) - value)
+    return np.asarray(np.clip(value, 0, 1))
+
+
+def _contrasted(value: Floats, contrast: float, pivot: float) -> Floats:
+    """Steeper, or flatter, at the pivot, and still from black to white."""
+    power = 1 + contrast / 100 if contrast > 0 else 1 / (1 - contrast / 100)
+    low = pivot * (np.minimum(value, pivot) / pivot) ** power
+    high = 1 - (1 - pivot) * ((1 - np.maximum(value, pivot)) / (1 - pivot)) ** power
+    return np.where(value <= pivot, low, high)
+
+
+def _coloured(lab: Floats, grading: Grading) -> Floats:
+    lightness, a, b = np.moveaxis(lab, -1, 0)
+    if grading.saturation or grading.vibrance:
+        chroma = np.hypot(a, b)
+        by = (1 + grading.saturation / 100) * (1 + grading.vibrance / 100 * (1 - np.minimum(chroma / VIVID, 1)))
+        a, b = a * by, b * by
+    if grading.hue:
+        turn = np.radians(grading.hue)
+        a, b = a * np.cos(turn) - b * np.sin(turn), a * np.sin(turn) + b * np.cos(turn)
+    share = np.clip(lightness, 0, 1)
+    for colour, by, weight in (
+        (grading.shadows, grading.shadows_by, (1 - share) ** 2),
+        (grading.lights, grading.lights_by, share**2),
+    ):
+        if by:
+            _, to_a, to_b = oklab_from_linear(decoded(np.array(colour)))
+            # Nothing is tinted where there is no light.
+            weight = by * weight * np.minimum(share * 4, 1)
+            a, b = a + weight * to_a, b + weight * to_b
+    if grading.wash_by:
+        _, to_a, to_b = oklab_from_linear(decoded(np.array(grading.wash)))
+        by = grading.wash_by * np.minimum(share * 4, 1)
+        a, b = a + by * (to_a - a), b + by * (to_b - b)
+    return np.stack([lightness, a, b], axis=-1)
+
+
+def table_of(grading: Grading) -> NDArray[np.float32]:
+    """The grade as a table: (33, 33, 33, 3) float32 encoded values 0..1 of red, green and blue."""
+    return _table(astuple(grading))
+
+
+@lru_cache(maxsize=32)
+def _table(numbers: tuple[float, ...]) -> NDArray[np.float32]:
+    steps = np.linspace(0, 1, SIDE)
+    rgb = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
+    made = graded(rgb, Grading(*numbers)).astype(np.float32)  # type: ignore[arg-type]
+    made.flags.writeable = False
+    return made
