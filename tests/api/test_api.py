@@ -260,6 +260,9 @@ def test_the_finish_is_set_by_acts_and_what_it_keeps_sharp_is_told(client: TestC
     span = focused["film"]["vantages"][0]["span"]
     assert (place["x"], place["y"]) == pytest.approx((focus["x"], focus["y"]), abs=span / 500)
     assert client.get(f"{address}/ground/0?state={state}&u=2&v=nan").status_code == 422
+    cube = client.get(f"{address}/grade/0.cube?state={state}")
+    assert "LUT_3D_SIZE 33" in cube.text
+    assert "attachment" in cube.headers["content-disposition"]
     # An effect that is left out leaves the picture as it was.
     plain = client.get(f"{address}/frames/0.jpg?state={state}&width=320&without=lens").content
     assert plain == before

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import colour
 import cv2
 import numpy as np
@@ -15,6 +17,7 @@ from yaila.core.colour.temperature import daylight
 from yaila.core.film import Film
 from yaila.core.film.finish import Finish
 from yaila.core.picture.frame_finish import finished
+from yaila.formats.cube import cube_text
 
 SIZE = FrameSize(480, 270)
 FRAME = FrameSize(1920, 1080)
@@ -73,6 +76,15 @@ def test_the_table_is_read_as_colour_science_reads_it() -> None:
     kept = ((exact > 2) & (exact < 253)).all(axis=-1)
     assert kept.mean() > 0.2
     assert np.quantile(np.abs(got - exact)[kept], 0.95) < 1.0
+
+
+def test_a_grade_is_given_out_as_a_file_that_others_read(tmp_path: Path) -> None:
+    table = table_of(finish(grade=GRADE).grade.grading)
+    file = tmp_path / "grade.cube"
+    file.write_text(cube_text(table, 'The "Night" Post'))
+    read = colour.read_LUT(str(file))
+    assert read.size == 33
+    assert np.abs(read.table - table).max() < 1e-6
 
 
 def test_white_balance_is_bradfords() -> None:

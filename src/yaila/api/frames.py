@@ -6,20 +6,24 @@ import math
 from collections.abc import Callable
 from contextlib import suppress
 from typing import Annotated, Literal
+from urllib.parse import quote
 
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Response
 from fastapi import Request as Call
+from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.camera.flight import flown, panned, turned, zoomed
+from yaila.core.colour.grading import table_of
 from yaila.core.errors import Busy, NotFound
 from yaila.core.film import Film
 from yaila.core.film.acts import FlownPose
 from yaila.core.film.finish import EFFECTS
 from yaila.core.film.plan import values_over
+from yaila.core.film.running import running
 from yaila.core.film.sharpness import Sharpness, sharpness_at
 from yaila.core.picture import Quality, Request, jpeg
 from yaila.core.picture.grasps import grasps_of
@@ -27,6 +31,7 @@ from yaila.core.soundings.pace import LEVELS, ZOOMS, levels_of, paces_of
 from yaila.core.stopping import Stopped
 from yaila.core.time import Time, timecode
 from yaila.farm.reel import MOST_HEIGHT, size_for
+from yaila.formats.cube import cube_text
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["frames"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
@@ -252,6 +257,16 @@ def get_ground(film_id: str, frame: int, desk: TheDesk, state: str, u: InFrame, 
     size = film.frame.size
     place = desk.renderer.place_at(Request(film, Time(frame), size), u * size.width, v * size.height)
     return PlaceFound(x=place[0], y=place[1]) if place else None
+
+
+@router.get("/grade/{frame}.cube", response_class=PlainTextResponse)
+def get_grade(film_id: str, frame: int, desk: TheDesk, state: str) -> PlainTextResponse:
+    """The grade of a frame as a .cube file."""
+    film, choreography = desk.film(film_id, state)
+    grade = running(film.finish.grade, Time(max(frame, 0)), choreography.timeline)
+    name = quote(f"{film.name} {frame}.cube")
+    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{name}"}
+    return PlainTextResponse(cube_text(table_of(grade.grading), film.name), headers=headers)
 
 
 class HeightsFound(BaseModel):

@@ -19,7 +19,21 @@ from yaila.core.analysis.overlap import tone_match_of
 from yaila.core.camera import Breath
 from yaila.core.film import Duration, Feather, Film, Ground, Marker, Passage, Plate, Route, RoutePoint, Vantage
 from yaila.core.film.acts import MatchTone
-from yaila.core.film.finish import Dusk, Finish, Haze, Lens, MarkFocus, PlaceFocus, Relief, Shutter, Sun, TargetFocus
+from yaila.core.film.finish import (
+    Dusk,
+    Finish,
+    Grade,
+    Grain,
+    Haze,
+    Lens,
+    MarkFocus,
+    PlaceFocus,
+    Relief,
+    Shutter,
+    Sun,
+    TargetFocus,
+    Vignette,
+)
 from yaila.core.film.marked import Deck, Draws, Label, LabelStyle, Lamp, LampStyle, Leader, MarkerStyle, Region
 from yaila.core.film.model import Fit
 from yaila.core.ground import GroundBox, Point, Similarity
@@ -361,6 +375,19 @@ def _finish(marrowick: Harbour, heights: Plate | None) -> Finish:
         haze=Haze(on=True, clear=1.4, sees=7.0, colour="#b9c6d8"),
         lens=Lens(on=True, f_number=2.4, nearness=0.55, focus=Course(stops=(first, *focus))),
         shutter=Shutter(on=True),
+        # Warm while the sun is there, cool by night.
+        grade=Grade(
+            on=True,
+            contrast=16,
+            vibrance=12,
+            shadows="#1c3a63",
+            shadows_by=0.22,
+            lights_by=0.08,
+            black=0.01,
+            warmth=Course(stops=(stop("warm", 14.0, "v1"), stop("even", 0.0, "v3"), stop("cool", -12.0, "v5"))),
+        ),
+        vignette=Vignette(on=True, by=0.38, soft=0.7),
+        grain=Grain(on=True, strength=2.2),
     )
 
 

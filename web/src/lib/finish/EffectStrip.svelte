@@ -300,13 +300,10 @@
     border-radius: 3px;
     background: var(--sheet);
   }
-  @media (max-width: 1100px) {
+  @media (max-width: 1500px) {
     .effects {
       gap: 6px;
       padding-inline: 8px;
-    }
-    .effect {
-      width: 57px;
     }
     .all {
       width: 34px;

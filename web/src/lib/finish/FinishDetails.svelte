@@ -245,6 +245,11 @@
     {:else if face.id === "shutter"}
       <p>180° is open for half of each frame. What rests stays sharp; no cut is blurred across.</p>
     {:else if face.id === "grade"}
+      <Strip>
+        <a href="/api/films/{session.id}/grade/{player.frame}.cube?state={session.state}" download
+          >Save this frame’s grade as .cube</a
+        >
+      </Strip>
       <p>In this order, over all that is in the frame. Nought everywhere leaves the picture as it is.</p>
     {:else if face.id === "grain"}
       <p>Strength is how far grain strays at middle grey, in percent of white: 2 to 4 % is film, 8 % is rough.</p>
@@ -305,6 +310,9 @@
     padding: 8px 12px;
     color: var(--ink-2);
     line-height: 17px;
+  }
+  a {
+    color: var(--ink-2);
   }
   label {
     display: flex;
