@@ -9,7 +9,6 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
-from scipy.interpolate import PchipInterpolator
 
 from yaila.core.camera.pose import FILM_BACK, Pose
 from yaila.core.camera.track import Track
@@ -85,6 +84,9 @@ class Rise(_Extra):
 def risen(track: Track, progress: NDArray[np.float64], rises: Sequence[Rise]) -> Track:
     """A passage at progress 0..1 (n,), its eye raised over where it is, and still on its target: evenly from one rise
     to the next, without passing any (F. Fritsch and R. Carlson 1980), and not at all at either end."""
+    # Only films with mountains in the way need it, and it takes long to load.
+    from scipy.interpolate import PchipInterpolator
+
     by = (
         {0.0: 0.0}
         | {rise.at: rise.by for rise in sorted(rises, key=lambda rise: rise.at) if 0 < rise.at < 1}

@@ -14,7 +14,6 @@ import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
-from scipy.ndimage import distance_transform_edt
 
 from yaila.core.picture.threads import in_threads
 
@@ -45,6 +44,9 @@ class Heights:
         if holes == grid.size:
             grid = np.zeros_like(grid)
         elif holes:
+            # Few heights have holes, and it takes long to load.
+            from scipy.ndimage import distance_transform_edt
+
             nearest = distance_transform_edt(missing, return_distances=False, return_indices=True)
             grid = grid[tuple(nearest)]
         if smooth > 0:

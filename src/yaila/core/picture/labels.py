@@ -15,7 +15,6 @@ import cv2
 import numpy as np
 import skia
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from yaila.core.camera import NEAR, View
 from yaila.core.film import Label
@@ -477,6 +476,9 @@ def _along_bend(curve: Curve, way: float, half: float, up: float) -> tuple[Float
     Letters stand above the line they are set on: at even distances on that, they would crowd inside a bend and spread
     outside it.
     """
+    # Only texts along a route need it, and it takes long to load.
+    from scipy.ndimage import gaussian_filter1d
+
     room = 1.5 * half + abs(up)
     ways = np.linspace(way - room, way + room, BEND_STEPS)
     places = curve.along(np.clip(ways, 0, curve.length))
