@@ -8,8 +8,9 @@ white, tinted. What is beyond white or black is clipped before contrast and at t
 
 from __future__ import annotations
 
-from dataclasses import astuple, dataclass
+from dataclasses import astuple, dataclass, fields
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -135,14 +136,30 @@ def _coloured(lab: Floats, grading: Grading) -> Floats:
 
 
 def table_of(grading: Grading) -> NDArray[np.float32]:
-    """The grade as a table: (33, 33, 33, 3) float32 encoded values 0..1 of red, green and blue."""
-    return _table(astuple(grading))
+    """The grade as a table: (33, 33, 33, 3) float32 encoded values 0..1 of red, green and blue.
+
+    While a grade changes it is worked out anew for every step that can be told apart, not for every frame."""
+    return _table(tuple(_stepped(*one) for one in zip(FIELDS, astuple(grading), strict=True)))
+
+
+FIELDS = tuple(one.name for one in fields(Grading))
+
+IN_HUNDREDS = ("warmth", "tint", "contrast", "saturation", "vibrance", "hue")
+
+
+def _stepped(name: str, value: Any) -> Any:
+    """A number of a grade to a step that makes less than a code of 255: a quarter of a percent, mired or degree, or 1 /
+    512 of what runs from 0 to 1."""
+    if isinstance(value, tuple):
+        return value
+    steps = 4 if name in IN_HUNDREDS else 512
+    return round(value * steps) / steps
 
 
 @lru_cache(maxsize=32)
-def _table(numbers: tuple[float, ...]) -> NDArray[np.float32]:
+def _table(numbers: tuple[Any, ...]) -> NDArray[np.float32]:
     steps = np.linspace(0, 1, SIDE)
     rgb = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
-    made = graded(rgb, Grading(*numbers)).astype(np.float32)  # type: ignore[arg-type]
+    made = graded(rgb, Grading(*numbers)).astype(np.float32)
     made.flags.writeable = False
     return made

@@ -27,38 +27,40 @@ TILE = 1024
 STEP = 64
 """Grain is moved from frame to frame by so many film pixels, and multiples of it."""
 
-NO_TABLE = np.zeros((0, 0, 0, 3), np.float32)
+NO_TABLE = np.zeros(0, np.float32)
 NO_GRAIN = np.zeros((0, 0), np.float32)
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _tabled(table, red, green, blue):
-    """A colour, 0..255 each, through a table, by the four corners of the tetrahedron that it lies in (J. Kasson et al.,
-    "Performing Color Space Conversions with Three-dimensional Linear Interpolation", 1995)."""
+    """A colour, 0..255 each, through a table, laid out in a row, by the four corners of the tetrahedron that it lies in
+    (J. Kasson et al., "Performing Color Space Conversions with Three-dimensional Linear Interpolation", 1995)."""
     scale = np.float32((SIDE - 1) / 255.0)
     r, g, b = red * scale, green * scale, blue * scale
     i, j, k = min(int(r), SIDE - 2), min(int(g), SIDE - 2), min(int(b), SIDE - 2)
     x, y, z = r - np.float32(i), g - np.float32(j), b - np.float32(k)
     one = np.float32(1)
+    on_r, on_g, on_b = 3 * SIDE * SIDE, 3 * SIDE, 3
+    a = i * on_r + j * on_g + k * on_b
+    c = a + on_r + on_g + on_b
     if x >= y:
         if y >= z:
-            p, q, w0, w1, w2, w3 = (1, 0, 0), (1, 1, 0), one - x, x - y, y - z, z
+            m, n, w0, w1, w2, w3 = on_r, on_r + on_g, one - x, x - y, y - z, z
         elif x >= z:
-            p, q, w0, w1, w2, w3 = (1, 0, 0), (1, 0, 1), one - x, x - z, z - y, y
+            m, n, w0, w1, w2, w3 = on_r, on_r + on_b, one - x, x - z, z - y, y
         else:
-            p, q, w0, w1, w2, w3 = (0, 0, 1), (1, 0, 1), one - z, z - x, x - y, y
+            m, n, w0, w1, w2, w3 = on_b, on_r + on_b, one - z, z - x, x - y, y
     elif z >= y:
-        p, q, w0, w1, w2, w3 = (0, 0, 1), (0, 1, 1), one - z, z - y, y - x, x
+        m, n, w0, w1, w2, w3 = on_b, on_g + on_b, one - z, z - y, y - x, x
     elif z >= x:
-        p, q, w0, w1, w2, w3 = (0, 1, 0), (0, 1, 1), one - y, y - z, z - x, x
+        m, n, w0, w1, w2, w3 = on_g, on_g + on_b, one - y, y - z, z - x, x
     else:
-        p, q, w0, w1, w2, w3 = (0, 1, 0), (1, 1, 0), one - y, y - x, x - z, z
-    a, c = table[i, j, k], table[i + 1, j + 1, k + 1]
-    m, n = table[i + p[0], j + p[1], k + p[2]], table[i + q[0], j + q[1], k + q[2]]
+        m, n, w0, w1, w2, w3 = on_g, on_r + on_g, one - y, y - x, x - z, z
+    m, n = a + m, a + n
     return (
-        a[0] * w0 + m[0] * w1 + n[0] * w2 + c[0] * w3,
-        a[1] * w0 + m[1] * w1 + n[1] * w2 + c[1] * w3,
-        a[2] * w0 + m[2] * w1 + n[2] * w2 + c[2] * w3,
+        table[a] * w0 + table[m] * w1 + table[n] * w2 + table[c] * w3,
+        table[a + 1] * w0 + table[m + 1] * w1 + table[n + 1] * w2 + table[c + 1] * w3,
+        table[a + 2] * w0 + table[m + 2] * w1 + table[n + 2] * w2 + table[c + 2] * w3,
     )
 
 
@@ -67,7 +69,7 @@ def finish_rows(pixels, first, last, table, shade, across, down, grain, at, stre
     """Rows of finished pixels, premultiplied, as they stick to the frame.
 
     Args:
-        table: the grade, or of size 0.
+        table: the grade, laid out in a row, in codes, or of size 0.
         shade: the vignette by the square of how far a pixel is from the middle, (n, 3): what is left of each encoded
             channel; or of size 0. ``across`` and ``down`` are that square, of each column and row.
         grain: a tile of it, with a deviation of 1, or of size 0; ``at``: where in it the frame begins; ``strength``:
@@ -80,8 +82,13 @@ def finish_rows(pixels, first, last, table, shade, across, down, grain, at, stre
     graded, shaded, grained = table.shape[0] > 0, shade.shape[0] > 0, grain.shape[0] > 0
     half, full, most = np.float32(0.5), np.float32(255), np.int64(shade.shape[0] - 1)
     size = grain.shape[0] if grained else 1
+    third, middle_of = size // 3, size // 2
     for y in range(first, last):
+        gy = (y + at[0]) % size
+        below, further = (gy + third) % size, (gy + middle_of) % size
+        gx = (at[1] - 1) % size
         for x in range(width):
+            gx = gx + 1 if gx + 1 < size else 0
             # A row that a bar covers by a part is covered by that.
             edge = max(
                 max(min(top - y, 1.0), min(y + 1 - bottom, 1.0)), max(min(left - x, 1.0), min(x + 1 - right, 1.0))
@@ -89,26 +96,24 @@ def finish_rows(pixels, first, last, table, shade, across, down, grain, at, stre
             edge = np.float32(max(edge, 0.0))
             cover = np.float32(pixels[y, x, 3]) / full
             if edge < np.float32(1) and cover > np.float32(0):
-                red = np.float32(pixels[y, x, 0]) / cover
-                green = np.float32(pixels[y, x, 1]) / cover
-                blue = np.float32(pixels[y, x, 2]) / cover
+                red, green, blue = np.float32(pixels[y, x, 0]), np.float32(pixels[y, x, 1]), np.float32(pixels[y, x, 2])
+                if cover < np.float32(1):
+                    red, green, blue = min(red / cover, full), min(green / cover, full), min(blue / cover, full)
                 if graded:
-                    red, green, blue = _tabled(table, min(red, full), min(green, full), min(blue, full))
-                    red, green, blue = red * full, green * full, blue * full
+                    red, green, blue = _tabled(table, red, green, blue)
                 if shaded:
-                    k = min(np.int64((across[x] + down[y]) * np.float32(most)), most)
+                    k = min(int((across[x] + down[y]) * np.float32(most)), most)
                     red, green, blue = red * shade[k, 0], green * shade[k, 1], blue * shade[k, 2]
                 if grained:
-                    gy, gx = (y + at[0]) % size, (x + at[1]) % size
-                    value = (red + green + green + blue) / (np.float32(4) * full)
-                    middle = np.float32(4) * value * (np.float32(1) - value)
-                    by = strength[0] * (strength[1] + (np.float32(1) - strength[1]) * max(middle, np.float32(0)))
-                    one = grain[gy, gx]
-                    colour = strength[2]
-                    plain = np.float32(1) - colour
-                    red += by * (plain * one + colour * grain[gy, (gx + size // 3) % size])
-                    green += by * (plain * one + colour * grain[(gy + size // 3) % size, gx])
-                    blue += by * (plain * one + colour * grain[(gy + size // 2) % size, (gx + size // 2) % size])
+                    value = (red + green + green + blue) * np.float32(0.25 / 255.0)
+                    middle = max(np.float32(4) * value * (np.float32(1) - value), np.float32(0))
+                    by = strength[0] * (strength[1] + (np.float32(1) - strength[1]) * middle)
+                    plain = by * grain[gy, gx] * (np.float32(1) - strength[2])
+                    by *= strength[2]
+                    beside = gx + third if gx + third < size else gx + third - size
+                    red += plain + by * grain[gy, beside]
+                    green += plain + by * grain[below, gx]
+                    blue += plain + by * grain[further, beside]
                 pixels[y, x, 0] = np.uint8(min(max(red, np.float32(0)), full) * cover + half)
                 pixels[y, x, 1] = np.uint8(min(max(green, np.float32(0)), full) * cover + half)
                 pixels[y, x, 2] = np.uint8(min(max(blue, np.float32(0)), full) * cover + half)
@@ -127,7 +132,7 @@ def finished(pixels: NDArray[np.uint8], finish: Finish, view: View, frame: int) 
     if idle and not vignette.on and not grain.on and not bars.on:
         return pixels
     pixels = pixels.copy()
-    table = NO_TABLE if idle else table_of(grade.grading)
+    table = NO_TABLE if idle else table_of(grade.grading).reshape(-1) * np.float32(255)
     across, down = _off_middle(view)
     shade = _vignette(vignette.by, vignette.soft, vignette.colour) if vignette.on else np.zeros((0, 3), np.float32)
     # Grain and bars are the film's, and stand still under whatever part of the frame is drawn.
