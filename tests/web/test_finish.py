@@ -3,6 +3,8 @@ out of sight, all of it undone."""
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -114,3 +116,53 @@ def test_effects_are_left_out_of_sight_and_stay_in_the_film(server: Server, film
     page.keyboard.press("e")
     expect(page.get_by_role("button", name="All seen")).to_be_visible()
     server.until(lambda: bright() < night * 1.2)
+
+
+def test_a_film_is_graded_and_its_contrast_changes_while_it_runs(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("5")
+    for name in ("Grade", "Vignette", "Grain", "Bars"):
+        page.get_by_role("checkbox", name=f"{name} in the film").check()
+        server.until(lambda name=name: finish(server)[name.lower()]["on"])
+    page.get_by_role("button", name="Bars").first.click()
+    page.get_by_role("radio", name="By the ratio").click()
+    server.until(lambda: finish(server)["bars"]["by"] == "ratio")
+    page.locator("button.face", has_text="Grade").click()
+    field = page.get_by_label("Contrast, %", exact=True)
+    field.fill("30")
+    field.press("Enter")
+    server.until(lambda: finish(server)["grade"]["contrast"] == 30)
+    page.get_by_role("button", name="Let Contrast change over the film").click()
+    server.until(lambda: isinstance(finish(server)["grade"]["contrast"], dict))
+    page.keyboard.press("Escape")
+    page.keyboard.press("End")
+    page.locator("button.face", has_text="Grade").click()
+    field.fill("-20")
+    field.press("Enter")
+    server.until(lambda: len(finish(server)["grade"]["contrast"].get("stops", [])) == 2)
+    assert [stop["value"] for stop in finish(server)["grade"]["contrast"]["stops"]] == [30, -20]
+    # What others can read of it is a link away.
+    expect(page.get_by_role("link", name="Save this frame’s grade as .cube")).to_be_visible()
+
+
+def test_a_plate_floats_or_shines_or_stands_out_as_land(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("2")
+    page.locator(".stack .pick").first.click()
+    page.get_by_role("radio", name="Land").click()
+    field = page.get_by_role("textbox", name=re.compile("^Stands out by"))
+    field.fill("40")
+    field.press("Enter")
+    server.until(lambda: film_of(server)["film"]["plates"][-1]["raised"] == 40)
+    page.get_by_role("radio", name="Picture").click()
+    what = page.get_by_label("What the plate is")
+    what.select_option("floats")
+    server.until(lambda: film_of(server)["film"]["plates"][-1]["role"] == "floats")
+    assert film_of(server)["film"]["plates"][-1]["height"] > 10
+    what.select_option("lights")
+    server.until(lambda: film_of(server)["film"]["plates"][-1]["role"] == "lights")
+    assert finish(server)["dusk"]["on"]
+    for _ in range(3):
+        page.keyboard.press("Control+z")
+    server.until(lambda: film_of(server)["film"]["plates"][-1]["raised"] == 0)
+    assert film_of(server)["film"]["plates"][-1]["role"] == "film"
