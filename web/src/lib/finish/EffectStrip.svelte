@@ -314,6 +314,21 @@
       display: none;
     }
   }
+  /* In a small window in two rows, each lower. */
+  @media (max-width: 1100px) {
+    .effects {
+      flex-wrap: wrap;
+      row-gap: 3px;
+      padding-block: 3px;
+    }
+    .effect {
+      width: 57px;
+      height: 66px;
+    }
+    .face {
+      justify-content: flex-end;
+    }
+  }
   .all[aria-pressed="true"] {
     background: var(--ink);
     color: #fff;
