@@ -50,6 +50,16 @@ class View:
         size = FrameSize(self.size.width + 2 * margin, self.size.height + 2 * margin)
         return replace(self, size=size, left=self.left - margin, top=self.top - margin)
 
+    def reaching(self, spots: Floats, most: float, more: int) -> View:
+        """The same with as much more on each side as pixels (n, 2) of it take, though no more than a share of its width
+        and height, and so many pixels beyond."""
+        width, height = self.size
+        room = most * np.array([width, height])
+        before = np.ceil(np.clip(-spots.min(axis=0), 0, room)).astype(int) + more
+        after = np.ceil(np.clip(spots.max(axis=0) - [width, height], 0, room)).astype(int) + more
+        size = FrameSize(width + int(before[0] + after[0]), height + int(before[1] + after[1]))
+        return replace(self, size=size, left=self.left - int(before[0]), top=self.top - int(before[1]))
+
     def posed(self, pose: Pose) -> View:
         """The same part of the frame of another pose."""
         return replace(self, pose=pose)

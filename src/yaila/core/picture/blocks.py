@@ -16,7 +16,7 @@ import numpy as np
 import skia
 from numpy.typing import NDArray
 
-from yaila.core.camera import NEAR, FrameSize, View
+from yaila.core.camera import NEAR, View
 from yaila.core.film import Plate
 from yaila.core.film.scene import Scene
 from yaila.core.picture.canvas import filled, painted, polygon, through
@@ -127,11 +127,7 @@ def _wide_enough(view: View, top: float, shadow: NDArray[np.float64]) -> View:
         seen = seen[seen[:, 2] > 0.02]
         spots.append(seen[:, :2] / seen[:, 2:])
     found = np.concatenate(spots)
-    most = MOST_BESIDE * np.array([width, height])
-    before = np.ceil(np.clip(-found.min(axis=0), 0, most)).astype(int) + BORDER
-    after = np.ceil(np.clip(found.max(axis=0) - [width, height], 0, most)).astype(int) + BORDER
-    size = FrameSize(width + int(before[0] + after[0]), height + int(before[1] + after[1]))
-    return View(view.pose, size, view.scale, view.whole, view.left - int(before[0]), view.top - int(before[1]))
+    return view.reaching(found, MOST_BESIDE, BORDER)
 
 
 def blocks_of(scene: Scene, georeferenced: bool, land_of: Callable[[Plate, View], NDArray[np.uint8]]) -> list[Block]:

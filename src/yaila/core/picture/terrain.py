@@ -19,7 +19,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.camera import FrameSize, Pose, View
+from yaila.core.camera import Pose, View
 from yaila.core.picture import rays
 from yaila.core.picture.blocks import Blocks
 from yaila.core.picture.heights import Heights
@@ -175,16 +175,7 @@ class Terrain:
         through = np.column_stack([places, np.ones(len(places))]) @ self.view.plane().T
         ahead = through[:, 2] > 1e-3
         spots = through[ahead, :2] / through[ahead, 2:]
-        width, height = self.view.size
-        if not len(spots):
-            return self.view
-        low, high = spots.min(axis=0), spots.max(axis=0)
-        most = MOST_BESIDE * np.array([width, height])
-        before = np.clip(np.ceil(-low), 0, most).astype(int) + 2
-        after = np.clip(np.ceil(high - [width, height]), 0, most).astype(int) + 2
-        size = FrameSize(width + int(before[0] + after[0]), height + int(before[1] + after[1]))
-        view = self.view
-        return View(view.pose, size, view.scale, view.whole, view.left - int(before[0]), view.top - int(before[1]))
+        return self.view.reaching(spots, MOST_BESIDE, 2) if len(spots) else self.view
 
     def height_at(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
         """How high the ground is at places (n, 2), ground units, as fine as it is seen about the target."""
