@@ -66,6 +66,8 @@ def _film(store: Store, folder: Path) -> Film:
         plates.append({"name": name, "picture": store.pictures.add(file, file.name), "placement": lies, **more})
     views = [{"x": 300, "y": 200, "span": 500, "hold": 1}, {"x": 300, "y": 200, "span": 60, "tilt": 40, "hold": 0}]
     plates.append(plates[0] | {"id": "heights", "name": "heights", "role": "heights"})
+    plates += [plates[0] | {"name": role, "role": role, "height": 40} for role in ("floats", "lights")]
+    plates[5]["raised"] = 10
     return Film.model_validate(
         {
             "plates": plates,
@@ -75,7 +77,7 @@ def _film(store: Store, folder: Path) -> Film:
             "lamps": [{"x": 300, "y": 200, "height": 20, "look": {"reach": 80, "beam": 60, "burns": "always"}}],
             "decks": [{"height": 100, "look": {"size": 100}}],
             "finish": {
-                "relief": {"on": True, "plate": "heights"},
+                "relief": {"on": True, "plate": "heights", "lines": 20},
                 **{name: {"on": True} for name in EFFECTS if name != "relief"},
             },
         }

@@ -7,11 +7,13 @@ import cv2
 import numpy as np
 import pytest
 
-from tests.reference.test_relief import SIDE, SIZE, drawn, film_of, hills, texture
+from tests.reference.test_relief import SIDE, SIZE, disc_blurred, drawn, film_of, hills, renderer, texture
 from tests.truth import psnr
-from yaila.core.camera import Pose, View
+from yaila.core.camera import Aperture, Pose, View
 from yaila.core.film import Film, choreograph
-from yaila.core.picture import Quality
+from yaila.core.film.finish import Lens
+from yaila.core.film.focus import aperture_of
+from yaila.core.picture import Quality, Request
 from yaila.core.time import Time
 
 WEST, EAST, SOUTH, NORTH, HIGH = -70.0, 60.0, -40.0, 55.0, 45.0
@@ -126,3 +128,67 @@ def test_land_of_no_height_changes_nothing_and_it_stands_on_mountains_too() -> N
 def test_land_of_any_height_gives_a_clean_picture(tilt: float, high: float) -> None:
     picture = drawn(film({"span": 400, "tilt": tilt}, land(high, shadow_opacity=1)), FLAT, Quality.DRAFT)
     assert picture.shape == (*SIZE[::-1], 3)
+
+
+LENS = {"on": True, "f_number": 1.4, "nearness": 0.4}
+
+
+def test_land_is_out_of_focus_over_ground_that_is_all_in_focus() -> None:
+    # Straight down, the flat ground has no circle of confusion anywhere; the top of the land has one.
+    high, view = 90.0, {"span": 300}
+    sharp, blurred = (drawn(film(view, land(high), **more), FLAT).astype(float) for more in ({}, {"lens": LENS}))
+    distance, top = 300 * 35 / 36, np.s_[50:200, 120:330]
+    radius = abs(Aperture(35, 1.4, 1.0, 400).radius((distance - high) / distance, SIZE.width))
+    assert radius > 5
+    assert psnr(disc_blurred(sharp, radius)[top], blurred[top]) >= 42
+    assert psnr(sharp[top], blurred[top]) < 40
+
+
+def test_what_stands_on_land_is_focused_on_as_high_as_that_is() -> None:
+    marks = [{"id": "on", "x": 20.0, "y": 10.0}, {"id": "off", "x": -120.0, "y": 10.0}]
+    base = film({"span": 400, "tilt": 45}, land())
+    made = base.model_copy(update={"markers": film_of({}, 0.0, markers=marks).markers})
+    ground = renderer(FLAT).ground(made, Time(0))
+    assert ground(20.0, 10.0) == pytest.approx(HIGH)
+    assert ground(-120.0, 10.0) == 0
+    view = View.of(choreograph(made).pose(Time(0)), SIZE)
+    for mark, high in (("on", HIGH), ("off", 0.0)):
+        lens = Lens.model_validate(LENS | {"focus": {"on": "mark", "mark": mark}})
+        aperture = aperture_of(made, choreograph(made), lens, view, Time(0), ground)
+        place = next((one["x"], one["y"]) for one in marks if one["id"] == mark)
+        assert aperture.focused / aperture.target == pytest.approx(view.depth(np.array(place), high), rel=1e-6)
+
+
+def test_a_plate_that_shines_through_stands_out_as_one_that_does_not() -> None:
+    view = {"span": 900, "tilt": 50}
+
+    def outlined(opacity: float) -> np.ndarray:
+        made = film_of({"x": 0, "y": 0, **view}, 0.0)
+        made.plates[0].raised, made.plates[0].side_colour, made.plates[0].opacity = 60.0, "#ff0000", opacity
+        made.plates[0].placement = made.plates[0].placement.model_copy(update={"scale": 0.3})
+        picture = drawn(made, FLAT).astype(int)
+        return (picture[..., 0] > 60) & (picture[..., 1:] < 30).all(axis=-1)
+
+    whole, half = outlined(1.0), outlined(0.4)
+    assert whole.sum() > 500
+    assert (whole ^ half).sum() < 0.05 * whole.sum()
+
+
+def test_land_rises_only_where_it_is_uncovered() -> None:
+    reveal = {"how": "wipe", "direction": 90, "frames": 25, "soft": 0, "starts": {"on": "film", "seconds": 0}}
+    half = land() | {"reveal": reveal}
+    made = film({"span": 400, "tilt": 45}, half)
+    made.vantages[0].hold = 4.0
+    red = []
+    for frame in (12, 60):
+        picture = renderer(FLAT).render(Request(made, Time(frame), SIZE)).rgb.astype(int)
+        red.append(int(((picture[..., 0] > 60) & (picture[..., 1:] < 30).all(axis=-1)).sum()))
+    assert 0.25 * red[1] < red[0] < 0.8 * red[1]
+
+
+def test_ground_that_is_only_drawn_on_goes_through_the_lens_as_flat_ground_does() -> None:
+    relief = {"on": True, "plate": "h", "times": 1, "shade": 0, "shadows": 0, "drawing": True}
+    view = {"span": 400, "tilt": 50}
+    flat, shaded = (drawn(film(view, land(0), lens=LENS, **more), hills()) for more in ({}, {"relief": relief}))
+    # But for what linear light rounds.
+    assert np.abs(flat.astype(int) - shaded).max() <= 3

@@ -71,6 +71,16 @@ def test_a_plate_that_floats_is_seen_on_the_plane_at_its_height(height: float, v
     assert psnr(truth, drawn(lying)) < 25
 
 
+def test_a_plate_that_floats_hides_even_where_it_is_black() -> None:
+    pixels = np.zeros((SIDE, SIDE, 4), np.uint8)
+    pixels[..., 3] = 255
+    black = Picture()
+    black.pixels = pixels
+    made = film_of(plate("a"), plate("b", role="floats", height=50.0), view={"x": 0, "y": 0, "span": 400})
+    renderer = Renderer({"a" * 64: Picture(), "b" * 64: black}.__getitem__, PageStore(64), Kit())
+    assert renderer.render(Request(made, Time(0), SIZE, Quality.DRAFT)).rgb.max() == 0
+
+
 def test_each_plane_has_its_own_blur() -> None:
     lens = {"lens": {"on": True, "f_number": 1.4, "nearness": 0.35, "focus": {"on": "place", "x": 0, "y": 0}}}
     height = 250.0

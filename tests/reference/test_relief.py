@@ -82,9 +82,12 @@ def film_of(view: dict, times: float = 1.0, **more: object) -> Film:
     )
 
 
+def renderer(grid: np.ndarray) -> Renderer:
+    return Renderer(lambda key: Picture(), PageStore(32), Kit(heights=lambda key, codes: grid))
+
+
 def drawn(film: Film, grid: np.ndarray, quality: Quality = Quality.FINAL, size: FrameSize = SIZE) -> np.ndarray:
-    renderer = Renderer(lambda key: Picture(), PageStore(32), Kit(heights=lambda key, codes: grid))
-    return renderer.render(Request(film, Time(0), size, quality)).rgb
+    return renderer(grid).render(Request(film, Time(0), size, quality)).rgb
 
 
 def brute_force(grid: np.ndarray, pose: Pose, size: FrameSize = SMALL, samples: int = 2) -> np.ndarray:
@@ -129,6 +132,14 @@ def brute_force(grid: np.ndarray, pose: Pose, size: FrameSize = SMALL, samples: 
         seen[outside] = 0
         total += seen
     return total / samples**2
+
+
+def disc_blurred(picture: np.ndarray, radius: float) -> np.ndarray:
+    """As OpenCV blurs it with a disc of a radius below 10 pixels, a hundred places to the pixel."""
+    fine = (np.arange(-10 * 10, 10 * 10 + 10) + 0.5) / 10 - 0.5
+    x, y = np.meshgrid(fine, fine)
+    disc = cv2.resize((np.hypot(x, y) <= radius).astype(np.float32), (21, 21), interpolation=cv2.INTER_AREA)
+    return cv2.filter2D(picture.astype(np.float32), -1, disc / disc.sum())
 
 
 @pytest.mark.parametrize(
@@ -257,11 +268,7 @@ def test_a_mountain_is_out_of_focus_over_ground_that_is_all_in_focus() -> None:
     distance = 300 * 35 / 36
     radius = abs(Aperture(35, 1.4, 1.0, 400).radius((distance - 90) / distance, SIZE.width))
     assert radius > 5
-    # As OpenCV blurs it with a disc of the radius of the formula, a hundred places to the pixel.
-    fine = (np.arange(-10 * 10, 10 * 10 + 10) + 0.5) / 10 - 0.5
-    x, y = np.meshgrid(fine, fine)
-    disc = cv2.resize((np.hypot(x, y) <= radius).astype(np.float32), (21, 21), interpolation=cv2.INTER_AREA)
-    wanted = cv2.filter2D(sharp.astype(np.float32), -1, disc / disc.sum())
+    wanted = disc_blurred(sharp, radius)
     inner = np.s_[20:-20, 20:-20]
     assert psnr(wanted[inner], blurred[inner]) >= 42
     assert psnr(sharp[inner], blurred[inner]) < 40

@@ -3,6 +3,8 @@
 from yaila.core.colour.difference import ciede2000
 from yaila.core.colour.spaces import (
     LINEAR_OF_BYTE,
+    LUMINANCE,
+    bytes_of,
     contrast,
     decoded,
     encoded,
@@ -18,10 +20,12 @@ from yaila.core.colour.tone import Tone, ToneMatch, apply_table, tone_table
 
 __all__ = [
     "LINEAR_OF_BYTE",
+    "LUMINANCE",
     "Tone",
     "ToneMatch",
     "apply_table",
     "black_body",
+    "bytes_of",
     "ciede2000",
     "contrast",
     "decoded",

@@ -15,18 +15,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.colour.spaces import decoded, encoded, linear_from_oklab, oklab_from_linear
-from yaila.core.colour.temperature import daylight
+from yaila.core.colour.spaces import LUMINANCE, decoded, encoded, linear_from_oklab, oklab_from_linear
+from yaila.core.colour.temperature import RGB_OF_XYZ, daylight
 
 Floats = NDArray[np.float64]
 
 SIDE = 33
 """Places along each side of a table."""
 
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
-"""ITU-R BT.709."""
-
-_XYZ_OF_RGB = np.linalg.inv([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
+_XYZ_OF_RGB = np.linalg.inv(RGB_OF_XYZ)
 _BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 
 DAY = 6504.0
@@ -75,7 +72,7 @@ def balance(warmth: float, tint: float) -> Floats:
     kelvin = 1e6 / (1e6 / DAY + warmth)
     here, there = (_XYZ_OF_RGB @ daylight(kelvin) for kelvin in (DAY, kelvin))
     gain = np.diag((_BRADFORD @ there) / (_BRADFORD @ here))
-    adapted = np.linalg.inv(_XYZ_OF_RGB) @ np.linalg.inv(_BRADFORD) @ gain @ _BRADFORD @ _XYZ_OF_RGB
+    adapted = RGB_OF_XYZ @ np.linalg.inv(_BRADFORD) @ gain @ _BRADFORD @ _XYZ_OF_RGB
     leans = np.array([1 + tint / 400, 1 - tint / 400, 1 + tint / 400])
     leans /= LUMINANCE @ leans
     return np.asarray(np.diag(leans) @ adapted)

@@ -40,6 +40,9 @@ def encoded(values: Floats) -> Floats:
     return np.sign(values) * np.where(size <= 0.0031308, size * 12.92, 1.055 * size ** (1 / 2.4) - 0.055)
 
 
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
+"""How much of luminance red, green and blue are (ITU-R BT.709)."""
+
 LINEAR_OF_BYTE = decoded(np.arange(256) / 255)
 """Linear light of the 256 values of a byte."""
 
@@ -61,21 +64,27 @@ def oklab_of(picture: NDArray[np.uint8]) -> Floats:
 
 def mixed(start: str, end: str, progress: float) -> str:
     """A colour between two, ``#rrggbb`` each, evenly in Oklab; what sRGB cannot show is clipped."""
-    ends = np.array([[int(text[i : i + 2], 16) for i in (1, 3, 5)] for text in (start, end)], np.uint8)
+    ends = np.array([bytes_of(start), bytes_of(end)], np.uint8)
     lab = oklab_of(ends)
     made = encoded(linear_from_oklab(lab[0] + (lab[1] - lab[0]) * progress))
     red, green, blue = np.clip(np.round(made * 255), 0, 255).astype(int).tolist()
     return f"#{red:02x}{green:02x}{blue:02x}"
 
 
+def bytes_of(text: str) -> tuple[int, int, int]:
+    """Red, green and blue 0..255 of ``#rrggbb``."""
+    return int(text[1:3], 16), int(text[3:5], 16), int(text[5:7], 16)
+
+
 def rgb_of(text: str) -> tuple[float, float, float]:
     """Encoded red, green and blue, 0..1, of ``#rrggbb``."""
-    return int(text[1:3], 16) / 255, int(text[3:5], 16) / 255, int(text[5:7], 16) / 255
+    red, green, blue = bytes_of(text)
+    return red / 255, green / 255, blue / 255
 
 
 def relative_luminance(colours: NDArray[np.uint8]) -> Floats:
     """Relative luminance, 0..1, of 8-bit sRGB (..., 3) (WCAG 2.2; the weights of ITU-R BT.709)."""
-    return np.asarray(LINEAR_OF_BYTE[colours] @ np.array([0.2126, 0.7152, 0.0722]))
+    return np.asarray(LINEAR_OF_BYTE[colours] @ LUMINANCE)
 
 
 def contrast(one: float | Floats, other: Floats) -> Floats:

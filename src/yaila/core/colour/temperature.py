@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-_RGB_OF_XYZ = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
+RGB_OF_XYZ = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
 """IEC 61966-2-1."""
 
 
 def _linear_of(x: float, y: float) -> NDArray[np.float64]:
     """Linear sRGB of a chromaticity (CIE 1931), its luminance 1."""
-    return np.asarray(_RGB_OF_XYZ @ np.array([x / y, 1.0, (1 - x - y) / y]))
+    return np.asarray(RGB_OF_XYZ @ np.array([x / y, 1.0, (1 - x - y) / y]))
 
 
 def daylight(kelvin: float) -> NDArray[np.float64]:

@@ -15,7 +15,7 @@ from numba import njit
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from yaila.core.colour.spaces import decoded, encoded, linear_from_oklab, oklab_from_linear
+from yaila.core.colour.spaces import LUMINANCE, decoded, encoded, linear_from_oklab, oklab_from_linear
 from yaila.core.colour.temperature import daylight
 from yaila.core.quantities import NUMBER, Angle, Kelvin, Number, Percent, Share, Stops
 from yaila.core.time import Changes
@@ -95,7 +95,7 @@ def white_balance(temperature: Changes[Kelvin], tint: Changes[Percent]) -> NDArr
     white, light = daylight(6504.0), daylight(6504.0 + temperature)
     factors = white / light
     factors[1] *= 1 - 0.002 * tint
-    return np.asarray(factors / (factors @ [0.2126, 0.7152, 0.0722]))
+    return np.asarray(factors / (factors @ LUMINANCE))
 
 
 @lru_cache(maxsize=64)

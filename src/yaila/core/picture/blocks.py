@@ -16,11 +16,12 @@ import numpy as np
 import skia
 from numpy.typing import NDArray
 
-from yaila.core.camera import NEAR, View
+from yaila.core.camera import NEAR, FrameSize, Pose, View
 from yaila.core.film import Plate
-from yaila.core.film.scene import Scene
+from yaila.core.film.scene import Scene, Uncovered
 from yaila.core.picture.canvas import filled, painted, polygon, through
 from yaila.core.picture.light import linear_of
+from yaila.core.picture.reveals import only_uncovered
 from yaila.core.time import smoothstep
 
 MOST_BESIDE = 0.6
@@ -140,7 +141,7 @@ def blocks_of(scene: Scene, georeferenced: bool, land_of: Callable[[Plate, View]
     ]
     for present in scene.regions:
         look = present.look
-        there = float(smoothstep(min(max(present.came, 0.0), 1.0))) * present.gone
+        there = float(smoothstep(present.came)) * present.gone
         if look.raised <= 0 or there <= 0 or present.opacity <= 0:
             continue
         rings = [np.array(ring) for ring in present.mark.outline(georeferenced)]
@@ -152,7 +153,7 @@ def blocks_of(scene: Scene, georeferenced: bool, land_of: Callable[[Plate, View]
                 float(look.raised) * there,
                 linear_of(look.side_colour),
                 float(look.shadow_opacity),
-                partial(_outlined, rings),
+                partial(_outlined, rings, present.uncovered),
             )
         )
     return made
@@ -162,8 +163,15 @@ SHADOW = 0.5
 """How dark the shadow of a plate's land is."""
 
 
-def _outlined(rings: list[NDArray[np.float64]], view: View) -> NDArray[np.uint8]:
-    """How much of each pixel outlines cover, by the even-odd rule."""
+def height_of_blocks(blocks: list[Block], place: tuple[float, float], fine: float) -> float:
+    """How high the block is that stands at a place of the ground, ground units, where places so far apart are told
+    apart."""
+    above = View.of(Pose(*place, 3 * fine), FrameSize(3, 3))
+    return next((block.high for block in reversed(blocks) if block.cover(above)[1, 1] >= 128), 0.0)
+
+
+def _outlined(rings: list[NDArray[np.float64]], uncovered: Uncovered | None, view: View) -> NDArray[np.uint8]:
+    """How much of each pixel outlines cover, by the even-odd rule, as far as they are uncovered."""
     seen = [view.seen(ring) for ring in rings]
     path = skia.Path()
     if all((ring[:, 2] > NEAR).all() for ring in seen):
@@ -176,6 +184,6 @@ def _outlined(rings: list[NDArray[np.float64]], view: View) -> NDArray[np.uint8]
         path = through(flat, view.plane())
     path.setFillType(skia.PathFillType.kEvenOdd)
     layer = np.zeros((view.size.height, view.size.width, 4), np.uint8)
-    with painted(layer, opaque=False) as canvas:
+    with painted(layer, opaque=False) as canvas, only_uncovered(canvas, uncovered, np.concatenate(rings), view):
         canvas.drawPath(path, filled("#ffffff"))
     return np.ascontiguousarray(layer[..., 3])

@@ -10,6 +10,7 @@ import skia
 from numpy.typing import NDArray
 
 from yaila.core.camera import NEAR, View
+from yaila.core.colour import bytes_of
 
 
 @contextmanager
@@ -66,11 +67,6 @@ def _crossing(behind: NDArray[np.float64], before: NDArray[np.float64]) -> NDArr
     """Where the way from a place behind the near limit to one before it crosses the limit."""
     share = (NEAR - behind[2]) / (before[2] - behind[2])
     return np.asarray(behind + share * (before - behind))
-
-
-def bytes_of(text: str) -> tuple[int, int, int]:
-    """Red, green and blue 0..255 of ``#rrggbb``."""
-    return int(text[1:3], 16), int(text[3:5], 16), int(text[5:7], 16)
 
 
 def colour_of(text: str, opacity: float = 1.0) -> int:

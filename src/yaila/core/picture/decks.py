@@ -159,6 +159,12 @@ def laid_rows(colours, covers, out, covered, first, last, density, bright, grid,
                 covered[y, x] = np.uint64(np.int64(cover + dense * (white - cover) + np.float32(0.5)))
 
 
+def parted(eye: float, height: float, parts: float) -> float:
+    """How much is left, 0..1, of what is at a height below a camera and goes before it: from where the camera is
+    ``parts`` times as high on, less and less."""
+    return float(smoothstep((eye / height - 1) / (parts - 1))) if eye > height > 0 else 1.0
+
+
 @dataclass(frozen=True)
 class Sky:
     """The decks of a scene as a view sees them at a time of the film."""
@@ -202,10 +208,6 @@ class Sky:
             left *= 1 - dense * deck.look.shadow * deck.look.opacity * deck.opacity
         return left
 
-    def below(self, deck: PresentDeck) -> bool:
-        """Whether a deck is below the camera."""
-        return deck.mark.height < self.view.pose.eye()[2]
-
     def over(self, light: Light, deck: PresentDeck, optics: Optics) -> Light:
         """Light with a deck before it."""
         look, eye = deck.look, self.view.pose.eye()[2]
@@ -214,7 +216,7 @@ class Sky:
         places = Places.of(self.view, height, grid)
         through = abs(eye / height - 1)
         # It parts before the camera: the nearer one comes, the less of it is left.
-        near = float(smoothstep(min(max((eye / height - 1) / (look.parts - 1), 0.0), 1.0))) if eye > height else 1.0
+        near = parted(eye, height, look.parts)
         strength = look.opacity * deck.opacity * near
         veil = look.white * deck.opacity * math.exp(-((through / THICK) ** 2))
         if strength < 0.002 and veil < 0.002:

@@ -15,10 +15,9 @@ from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
-from yaila.core.colour import decoded
+from yaila.core.colour import bytes_of, decoded, rgb_of
 from yaila.core.colour.grading import SIDE, table_of
 from yaila.core.film.finish import Bars, Finish, Grain
-from yaila.core.picture.canvas import bytes_of
 from yaila.core.picture.threads import in_threads
 
 TILE = 1024
@@ -162,7 +161,7 @@ def _vignette(by: float, soft: float, colour: str) -> NDArray[np.float32]:
     begins = 1 - soft
     share = np.clip((far - begins) / max(1 - begins, 1e-3), 0, 1)
     share = by * share * share * (3 - 2 * share)
-    tint = decoded(np.array(bytes_of(colour)) / 255)
+    tint = decoded(np.array(rgb_of(colour)))
     left = 1 - share[:, None] * (1 - tint)
     # A share of light is that to 1 / 2.2 of an encoded value, as good as exactly.
     return np.asarray(left ** (1 / 2.2), np.float32)

@@ -15,12 +15,11 @@ from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
-from yaila.core.colour import black_body, decoded
+from yaila.core.colour import LUMINANCE, black_body, decoded, rgb_of
 from yaila.core.film.finish import Finish
 from yaila.core.film.marked import Lamp
 from yaila.core.film.scene import Present, Scene
 from yaila.core.marks import LampLook
-from yaila.core.picture.canvas import bytes_of
 from yaila.core.picture.linear import BLUE, CHANNEL, DECODED, GREEN, MOST, WHITE, Light
 from yaila.core.picture.threads import in_threads
 from yaila.core.time import smoothstep
@@ -150,7 +149,7 @@ def lamp_rows(times, first, last, x, y, nearness, lamps, colours):
 
 def linear_of(colour: str) -> Floats:
     """Linear red, green and blue, 0..1, of ``#rrggbb``."""
-    return np.asarray(decoded(np.array(bytes_of(colour)) / 255), np.float32)
+    return np.asarray(decoded(np.array(rgb_of(colour))), np.float32)
 
 
 @dataclass(frozen=True)
@@ -187,9 +186,6 @@ def night_of(finish: Finish, share: float = 1.0) -> Floats:
     tint = linear_of(finish.dusk.colour)
     whole = tint / max(float(tint @ LUMINANCE), 1e-6) * 2.0**-finish.dusk.dark
     return np.asarray(np.maximum(whole, 1e-4) ** np.float32(dusk), np.float32)
-
-
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
 def is_lit(scene: Scene) -> bool:

@@ -74,10 +74,11 @@ class Optics:
         quality: Quality,
         own_camera: bool,
         ground: Ground = level,
+        uneven: bool = False,
     ) -> Optics:
-        """What the finish of a moment asks for; ``own_camera`` says whether the view is the film's own, and
-        ``ground`` how high the ground is."""
-        made = Optics(view, quality, uneven=finish.relief.raises)
+        """What the finish of a moment asks for; ``own_camera`` says whether the view is the film's own,
+        ``ground`` how high the ground is, and ``uneven`` whether it is raised anywhere."""
+        made = Optics(view, quality, uneven=uneven)
         if finish.lens.on:
             aperture = aperture_of(film, choreography, finish.lens, view, time, ground)
             made = replace(made, aperture=aperture, iris=Iris(finish.lens.blades, finish.lens.roundness))

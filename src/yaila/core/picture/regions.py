@@ -14,6 +14,7 @@ import skia
 from numpy.typing import NDArray
 
 from yaila.core.camera import NEAR
+from yaila.core.colour import LUMINANCE
 from yaila.core.film import Region
 from yaila.core.film.scene import Present
 from yaila.core.marks import RegionLook
@@ -28,9 +29,6 @@ PresentRegion = Present[Region, RegionLook]
 
 DIMMED = 0.2
 """What is left of the light of what is dimmed wholly."""
-
-LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
-"""Rec. ITU-R BT.709."""
 
 FINEST_HATCH = 1.0
 """Frame pixels from one line of a hatch to the next."""
@@ -83,7 +81,7 @@ def _around(outlines: Sequence[_Outline], easel: Easel) -> None:
 
 def _grey(frame: NDArray[np.uint8]) -> NDArray[np.uint8]:
     weights = np.zeros((4, 4), np.float32)
-    weights[:3, :3], weights[3, 3] = LUMA, 1
+    weights[:3, :3], weights[3, 3] = LUMINANCE, 1
     return np.asarray(cv2.transform(frame, weights), dtype=np.uint8)
 
 

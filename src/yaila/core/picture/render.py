@@ -20,18 +20,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, Pose, View
+from yaila.core.colour import bytes_of
 from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
 from yaila.core.film.finish import EFFECTS, Relief
 from yaila.core.film.focus import Ground, level
-from yaila.core.film.running import running
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.ground.placement import through
 from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import markers, regions, room, routes
-from yaila.core.picture.blocks import Blocks, blocks_of
-from yaila.core.picture.canvas import bytes_of, painted
-from yaila.core.picture.decks import PresentDeck, Sky
+from yaila.core.picture.blocks import Block, Blocks, blocks_of, height_of_blocks
+from yaila.core.picture.canvas import painted
+from yaila.core.picture.decks import PresentDeck, Sky, parted
 from yaila.core.picture.frame_finish import finished
 from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of
 from yaila.core.picture.heights import Heights, cast
@@ -44,7 +44,7 @@ from yaila.core.picture.optics import Optics
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.picture.terrain import DETAIL, Contours, Raised, Slopes, Terrain
 from yaila.core.stopping import go_on, late
-from yaila.core.time import Time, smoothstep
+from yaila.core.time import Time
 
 MOST_FILMS = 16
 """Films whose choreography a renderer keeps."""
@@ -173,7 +173,9 @@ def light_and_air(work: Work) -> None:
         sky = Sky(work.scene, work.view, work.seconds)
         work.field = field_of(work.scene, work.view, work.seconds, sky.shade())
         bright = lights_of(work.scene)
-        lights = work.renderer.lights(work, bright)
+        lights = None
+        if bright > 0:
+            lights = work.renderer.drawn(work.scene.lights, work.scene, work.view, Quality.DRAFT, NIGHT)
         if lights is not None:
             work.field = work.field.with_glow(lights, bright * GLOWING)
         work.light = work.field.on(Light.of(work.pixels, work.request.clear))
@@ -204,7 +206,8 @@ def raised(work: Work) -> None:
     if work.terrain:
         light = work.light or Light.of(work.pixels, work.request.clear)
         careful = work.request.quality is Quality.FINAL
-        work.light, work.deep = work.terrain.over(light, careful, work.field, not work.optics.idle)
+        deep = work.optics.uneven and not work.optics.idle
+        work.light, work.deep = work.terrain.over(light, careful, work.field, deep)
         width, height = work.outer.size
         work.pixels = np.zeros((height, width, 4), np.uint8)
 
@@ -284,11 +287,11 @@ def _plate_over(work: Work, plate: Plate, light: Light) -> Light:
     """Light with a plate before it that floats: through the lens as the ground is, gone as the camera comes near."""
     optics = work.optics.on(float(plate.height))
     eye = optics.view.pose.eye()[2]
-    near = smoothstep(min(max((eye / plate.height - 1) / (PARTS - 1), 0.0), 1.0)) if eye > plate.height > 0 else 1.0
+    near = parted(eye, plate.height, PARTS)
     if near <= 0:
         return light
     outer = optics.view.wider(optics.margin)
-    pixels = work.renderer.drawn((plate,), work, outer, (0, 0, 0, 0))
+    pixels = work.renderer.drawn((plate,), work.scene, outer, work.request.quality)
     if pixels is None:
         return light
     made = Light.of(pixels, True)
@@ -297,7 +300,7 @@ def _plate_over(work: Work, plate: Plate, light: Light) -> Light:
     night = night_of(work.scene.finish)
     if (night < 1).any():
         made = Field.even(outer, night).on(made)
-    return made.over(light, float(near))
+    return made.over(light, near)
 
 
 def _storey(piece: Piece, planes: list[_Plane]) -> int:
@@ -333,7 +336,10 @@ PARTS = 1.6
 """A plate that floats begins to go where the camera is so many times as high as it."""
 
 NIGHT = (0, 0, 0, 255)
-"""What lights are drawn on."""
+"""What lights are drawn on. They have nothing so fine that it would need more than a draft's care."""
+
+NOTHING = (0, 0, 0, 0)
+"""What plates are drawn on that are laid over something."""
 
 GLOWING = 0.6
 """How much of the light of plates hangs in the air."""
@@ -373,6 +379,11 @@ PASSES: tuple[Callable[[Work], None], ...] = (
     what_stands,
     on_the_frame,
 )
+
+
+def _slopes(scene: Scene) -> Slopes:
+    relief, light = scene.finish.relief, scene.light
+    return Slopes((light.east, light.north), relief.shade, relief.shadows, light.wide)
 
 
 def _stage(work: Work) -> Stage:
@@ -443,24 +454,38 @@ class Renderer:
         view = View.of(pose, request.size, request.size.width / request.film.frame.width, request.region)
         scene = scene_at(request.film, choreography, request.time, request.without)
         own_camera = request.pose is None
-        ground = self._height_of(request.film, scene.finish.relief)
+        film, relief = request.film, scene.finish.relief
+        raised = self._raised(film, scene) if relief.shown else None
+        blocks = blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene))
+        ground = self._ground(film, relief, blocks, pose.span / request.size.width)
+        uneven = relief.raises or bool(blocks)
         optics = Optics.of(
-            request.film, choreography, scene.finish, view, request.time, request.quality, own_camera, ground
+            film, choreography, scene.finish, view, request.time, request.quality, own_camera, ground, uneven
         )
         outer = view.wider(optics.margin)
-        terrain = self._terrain(request.film, scene, outer, detail)
+        terrain = self._terrain(scene, raised, blocks, outer, detail)
         return Work(request, scene, terrain.flat if terrain else outer, optics, self, terrain)
 
     def ground(self, film: Film, time: Time) -> Ground:
-        """How high the ground is at a moment."""
-        return self._height_of(film, running(film.finish.relief, time, self._choreography(film).timeline))
+        """How high the ground is at a moment, with land that stands out."""
+        choreography = self._choreography(film)
+        scene = scene_at(film, choreography, time)
+        blocks = blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene))
+        fine = choreography.pose(time).span / film.frame.width if choreography.frames else 1.0
+        return self._ground(film, scene.finish.relief, blocks, fine)
 
-    def _height_of(self, film: Film, relief: Relief) -> Ground:
+    def _ground(self, film: Film, relief: Relief, blocks: list[Block], fine: float) -> Ground:
+        """``fine``: ground units of the places that are told apart."""
         found = self.heights_of(film, relief) if relief.raises else None
-        if found is None:
+        if found is None and not blocks:
             return level
-        heights, times = found
-        return lambda x, y: times * float(heights.at(np.array([[x, y]]), heights.step)[0])
+
+        def high(x: float, y: float) -> float:
+            place = np.array([[x, y]])
+            risen = found[1] * float(found[0].at(place, found[0].step)[0]) if found else 0.0
+            return risen + height_of_blocks(blocks, (x, y), fine)
+
+        return high
 
     def place_at(self, request: Request, u: float, v: float) -> tuple[float, float] | None:
         """The place of the ground that shows at a pixel of the frame, east and north; none where it is the sky."""
@@ -506,19 +531,18 @@ class Renderer:
         y = float(through(plate.matrix, np.array([[plate.extent[0] / 2, plate.extent[1] / 2]]))[0, 1])
         return heights, relief.times * (stretch_at(y) if film.ground.kind == "mercator" else 1.0)
 
-    def _terrain(self, film: Film, scene: Scene, view: View, detail: float) -> Terrain | None:
+    def _terrain(
+        self, scene: Scene, raised: Raised | None, blocks: list[Block], view: View, detail: float
+    ) -> Terrain | None:
         """The ground as a view sees it, by so many rays for a pixel along a side; none where it is flat."""
-        relief, light = scene.finish.relief, scene.light
-        slopes = Slopes((light.east, light.north), relief.shade, relief.shadows, light.wide)
-        raised = self._raised(film, relief, slopes) if relief.shown else None
-        standing = blocks_of(scene, film.ground.kind == "mercator", self._land)
-        if raised is None and not standing:
+        if raised is None and not blocks:
             return None
-        lifted = raised.top if raised else 0.0
-        blocks = Blocks.of(standing, view, lifted, light.fall) if standing else None
-        return Terrain.of(raised, blocks, view, slopes, detail)
+        light = scene.light
+        made = Blocks.of(blocks, view, raised.top if raised else 0.0, light.fall) if blocks else None
+        return Terrain.of(raised, made, view, _slopes(scene), detail)
 
-    def _raised(self, film: Film, relief: Relief, slopes: Slopes) -> Raised | None:
+    def _raised(self, film: Film, scene: Scene) -> Raised | None:
+        relief, slopes = scene.finish.relief, _slopes(scene)
         found = self.heights_of(film, relief)
         if found is None:
             return None
@@ -535,11 +559,13 @@ class Renderer:
         )
         return Raised(heights, times, shadows, relief.drawing, contours)
 
-    def _land(self, plate: Plate, view: View) -> Pixels:
-        """How much of each pixel of a view of the flat ground a plate covers, (height, width) uint8."""
-        plates, stack = self._stack((plate,))
-        drawn = draw_plates(stack, plates, {}, view, Quality.DRAFT, self.pages, (0, 0, 0, 0))
-        return np.ascontiguousarray(drawn[..., 3])
+    def _land(self, scene: Scene, plate: Plate, view: View) -> Pixels:
+        """How much of each pixel of a view of the flat ground a plate covers, (height, width) uint8, however much it
+        lets shine through."""
+        pixels = self.drawn((plate,), scene, view, Quality.DRAFT)
+        if pixels is None:
+            return np.zeros((view.size.height, view.size.width), np.uint8)
+        return np.asarray(cv2.convertScaleAbs(pixels[..., 3], alpha=1 / plate.opacity), np.uint8)
 
     def _choreography(self, film: Film) -> Choreography:
         """That of a film, which is not changed any more once it is drawn."""
@@ -561,26 +587,21 @@ class Renderer:
             last = self._last = (key, pixels)
         return last[1]
 
-    def lights(self, work: Work, bright: float) -> Pixels | None:
-        """Plates of lights as a view shows them; none if none of them shine there. They have nothing so fine that it
-        would need more than a draft's care."""
-        if bright <= 0:
-            return None
-        plates, stack = self._stack(work.scene.lights)
-        if not plates:
-            return None
-        reveals = work.scene.reveals
-        pixels = draw_plates(stack, plates, reveals, work.view, Quality.DRAFT, self.pages, NIGHT)
-        return pixels if pixels[..., :3].max() > 2 else None
-
     def drawn(
-        self, plates: tuple[Plate, ...], work: Work, view: View, background: tuple[int, int, int, int]
+        self,
+        plates: tuple[Plate, ...],
+        scene: Scene,
+        view: View,
+        quality: Quality,
+        background: tuple[int, int, int, int] = NOTHING,
     ) -> Pixels | None:
-        """Plates by themselves as a view shows them; none if none of their pictures is there."""
+        """Plates by themselves as a view shows them; none if none of their pictures is there, or nothing of them."""
         found, stack = self._stack(plates)
         if not found:
             return None
-        return draw_plates(stack, found, work.scene.reveals, view, work.request.quality, self.pages, background)
+        pixels = draw_plates(stack, found, scene.reveals, view, quality, self.pages, background)
+        nothing = np.array(background, np.uint8).view(np.uint32)[0]
+        return pixels if (pixels.view(np.uint32) != nothing).any() else None
 
     def _stack(self, plates: tuple[Plate, ...]) -> tuple[tuple[Plate, ...], Stack]:
         """Plates made ready, kept for as long as they are the very same, and which they are."""

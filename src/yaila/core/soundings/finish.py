@@ -239,14 +239,9 @@ def _under(film: Film, choreography: Choreography, renderer: Renderer) -> list[F
 
     def above(frame: float) -> tuple[float, float]:
         """How high over the ground the camera is, and how far from its target."""
-        relief = running(film.finish.relief, Time(frame), choreography.timeline)
-        raised = renderer.heights_of(film, relief)
         pose = choreography.pose(Time(frame))
         x, y, high = pose.eye()
-        if raised is None:
-            return high, pose.distance
-        heights, times = raised
-        return high - times * float(heights.at(np.array([[x, y]]), heights.step)[0]), pose.distance
+        return high - renderer.ground(film, Time(frame))(x, y), pose.distance
 
     deep = {}
     try:

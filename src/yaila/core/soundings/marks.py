@@ -15,13 +15,12 @@ import shapely
 from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, View
-from yaila.core.colour import contrast, relative_luminance
+from yaila.core.colour import bytes_of, contrast, relative_luminance
 from yaila.core.film import Choreography, Film, Label, Marker, Region
 from yaila.core.film.marked import Deck, Lamp
 from yaila.core.film.running import courses_of, resting
 from yaila.core.film.scene import present_at
 from yaila.core.picture import Quality, Renderer, Request
-from yaila.core.picture.canvas import bytes_of
 from yaila.core.picture.labels import box_of, lies_flat, seen_at
 from yaila.core.soundings.pieces import Pieces, digest
 from yaila.core.stopping import go_on
