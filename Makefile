@@ -10,7 +10,7 @@ WEB_SOURCES := $(shell find web/src web/public -type f -not -name openapi.json -
 # What does not depend on each other is set up side by side.
 MAKEFLAGS += --jobs=2
 
-.PHONY: demo serve test test-web check check-web bench campaign screenshots lock format clean
+.PHONY: demo serve test thorough test-web check check-web bench campaign screenshots lock format clean
 
 demo: $(VENV)/.compiled site
 	$(BIN)/yaila demo --port $(PORT)
@@ -20,6 +20,10 @@ serve: $(VENV)/.compiled site
 
 test: $(VENV)/.dev $(VENV)/.compiled site check check-web test-web chromium
 	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder
+
+# What is left out there, as it takes long and tells more of the same.
+thorough: $(VENV)/.dev $(VENV)/.compiled site chromium
+	$(BIN)/pytest -n 2 --dist loadfile -m thorough
 
 test-web: web/.types
 	cd web && npm test

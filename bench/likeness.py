@@ -27,7 +27,7 @@ def main() -> int:
     store = Store()
     ensure_night_post(store, lambda text: print(text, file=sys.stderr))
     film = store.films.at_revision(FILM_ID, store.films.head(FILM_ID))
-    renderer = Renderer(store.pictures.pyramid, PageStore(384), store.aids.kit)
+    renderer = Renderer(store.pictures.pyramid, PageStore(384), store.kit)
     frames = np.random.default_rng(30).choice(choreograph(film).frames, 30, replace=False)
     alike = {}
     for frame in sorted(frames.tolist()):

@@ -31,7 +31,7 @@ from yaila.core.picture import PlateLayer, Quality, Renderer, Request, draw, jpe
 from yaila.core.soundings import Pieces, soundings_of
 from yaila.core.time import Time
 from yaila.farm.reel import ReelSettings, render
-from yaila.formats.mp4 import mp4_writer
+from yaila.formats.delivery import FORMS, Slate, delivery
 from yaila.standin.night_post import FILM_ID, ensure_night_post
 from yaila.store import Store
 
@@ -86,7 +86,7 @@ def draft_floor(store: Store, film: Film) -> float:
 
 def drawer(store: Store, film: Film, pages: PageStore, size: FrameSize, quality: Quality) -> Callable[[int], bytes]:
     """Draws frames of a film, its marks included, as JPEG, as the viewfinder gets them."""
-    renderer = Renderer(store.pictures.pyramid, pages, store.aids.kit)
+    renderer = Renderer(store.pictures.pyramid, pages, store.kit)
 
     def frame(k: int) -> bytes:
         return jpeg(renderer.render(Request(film, Time(k), size, quality)), JPEG_QUALITY)
@@ -152,14 +152,15 @@ def reel_rich(store: Store, film: Film) -> None:
 def _reel(name: str, store: Store, film: Film, first: int, count: int, goal: float) -> None:
     with tempfile.TemporaryDirectory() as folder:
         settings = ReelSettings(first=first, last=first + count - 1)
-        kit = store.aids.kit
+        kit = store.kit
         render(film, store.pictures.pyramid, Path(folder) / "warm.mp4", ReelSettings(first=0, last=1), kit=kit)
         wall = timed(lambda: render(film, store.pictures.pyramid, Path(folder) / "reel.mp4", settings, kit=kit))
         renderer, size = Renderer(store.pictures.pyramid, PageStore(384), kit), film.frame.size
-        frames = [renderer.render(Request(film, Time(first + k), size, Quality.FINAL)).rgb for k in range(count)]
+        frames = [renderer.render(Request(film, Time(first + k), size, Quality.FINAL)).pixels for k in range(count)]
 
         def encode() -> None:
-            with mp4_writer(Path(folder) / "floor.mp4", film.frame.size, film.fps, 18) as writer:
+            floor = Path(folder) / "floor.mp4"
+            with delivery(FORMS["h264"], floor, film.frame.size, film.fps, 18, Slate("")) as writer:
                 for frame in frames:
                     writer.write(frame)
 
@@ -230,7 +231,7 @@ def import_rate(store: Store, film: Film) -> None:
 def soundings_rate(store: Store, film: Film) -> None:
     """All checks of the demo, as if it had 1,500 frames; in seconds, not against a floor."""
 
-    renderer = Renderer(store.pictures.pyramid, PageStore(64), store.aids.kit)
+    renderer = Renderer(store.pictures.pyramid, PageStore(64), store.kit)
 
     def checks(film: Film, pieces: Pieces) -> float:
         return timed(lambda: soundings_of(film, pieces, renderer=renderer))

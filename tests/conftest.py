@@ -100,6 +100,8 @@ class Server:
     home: Path
     port: int = 0
     process: subprocess.Popen[bytes] | None = None
+    gives_way: bool = False
+    """Whether its long work gives way to other programs: tests wait for it, while others keep the processors busy."""
     client: httpx.Client = field(default_factory=httpx.Client)
 
     @property
@@ -112,7 +114,7 @@ class Server:
         self.port = port or free_port()
         self.process = subprocess.Popen(
             [sys.executable, "-m", "yaila", "serve", "--port", str(self.port)],
-            env={**os.environ, "YAILA_HOME": str(self.home)},
+            env={**os.environ, "YAILA_HOME": str(self.home), **({} if self.gives_way else {"YAILA_NICE": "0"})},
         )
         # Connections that rest are let go before the server does, which would be just as one is used again.
         self.client = httpx.Client(base_url=self.url, timeout=60, limits=httpx.Limits(keepalive_expiry=2))

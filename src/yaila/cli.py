@@ -5,13 +5,13 @@ Each command imports what it needs, so that asking for help does not wait for al
 
 from __future__ import annotations
 
-import csv
 import gc
 import json
+import os
 import sys
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -30,9 +30,10 @@ app = typer.Typer(
     help="Camera choreography over layered map imagery.",
 )
 PORT = 8471
+LEAVE = 3
+"""How long a server that is told to stop waits for what is under way, s."""
 
 FilmArg = Annotated[str, typer.Argument(metavar="FILM", help="A bundle, a folder, a film.json or a stored film.")]
-
 
 @app.command()
 def serve(port: int = PORT) -> None:
@@ -74,9 +75,14 @@ def _served(port: int, prepare: Callable[[Store], None]) -> None:
         store = Store()
         prepare(store)
         print(f"Yaila is at http://127.0.0.1:{port}", flush=True)
-        # Headers that a proxy would set are nobody's here.
+        # Headers that a proxy would set are nobody's here. A connection that is taken in while the server stops
+        # is not closed by it: without a limit it would wait for that for ever.
         config = uvicorn.Config(
-            create_app(store, port), log_level="warning", ws_per_message_deflate=False, proxy_headers=False
+            create_app(store, port),
+            log_level="warning",
+            ws_per_message_deflate=False,
+            proxy_headers=False,
+            timeout_graceful_shutdown=LEAVE,
         )
         uvicorn.Server(config).run(sockets=[door])
 
@@ -97,7 +103,7 @@ def export_film(film: FilmArg, out: Annotated[Path, typer.Option()]) -> None:
     from yaila.store import Store
 
     store = Store()
-    write_bundle(out, store.films.find(film).film, store.pictures.source, store.aids.file)
+    write_bundle(out, store.films.find(film).film, store.file_of)
     print(out)
 
 
@@ -107,39 +113,13 @@ def track(film: FilmArg, format: Annotated[str, typer.Option(help="csv or json")
 
     The matrix takes ground coordinates (x, y, 1) to frame pixels, row by row.
     """
-    from yaila.core.film import choreograph
-    from yaila.core.time import Time
+    from yaila.formats.handover.track import track_csv, track_rows
 
     document, _ = _film(film)
-    choreography = choreograph(document)
-    rows: list[dict[str, Any]] = []
-    for frame in range(choreography.frames):
-        pose = choreography.pose(Time(frame))
-        eye = pose.eye()
-        rows.append(
-            {
-                "frame": frame,
-                "time": float(document.fps.seconds(frame)),
-                "x": pose.x,
-                "y": pose.y,
-                "span": pose.span,
-                "tilt": pose.tilt,
-                "heading": pose.heading,
-                "roll": pose.roll,
-                "focal": pose.focal,
-                "eye_x": eye[0],
-                "eye_y": eye[1],
-                "eye_height": eye[2],
-                "matrix": pose.frame_from_ground(document.frame.size).ravel().tolist(),
-            }
-        )
     if format == "json":
-        json.dump(rows, sys.stdout, indent=1)
+        json.dump(track_rows(document), sys.stdout, indent=1)
     elif format == "csv":
-        names = [*list(rows[0])[:-1], *(f"m{i}{j}" for i in range(3) for j in range(3))] if rows else []
-        writer = csv.writer(sys.stdout)
-        writer.writerow(names)
-        writer.writerows([*list(row.values())[:-1], *row["matrix"]] for row in rows)
+        sys.stdout.write(track_csv(document))
     else:
         raise typer.BadParameter("csv or json", param_hint="--format")
 
@@ -173,7 +153,7 @@ def still(
     count = choreograph(document).frames
     if not 0 <= frame < count:
         raise YailaError(f"The film has {count} frames; there is no frame {frame}.")
-    renderer = Renderer(store.pictures.pyramid, PageStore(256), store.aids.kit)
+    renderer = Renderer(store.pictures.pyramid, PageStore(256), store.kit)
     picture = renderer.render(Request(document, Time(frame), frame_size, Quality[quality.upper()]))
     write_png(out, picture.rgb)
 
@@ -186,42 +166,135 @@ def render(
     last: Annotated[str | None, typer.Option("--to", help="Last frame.")] = None,
     width: Annotated[int | None, typer.Option(help="Pixels; the film's own if not given.")] = None,
     crf: int = 18,
+    form: Annotated[
+        str,
+        typer.Option(
+            help="How it is delivered: h264, h265, vp9, av1, prores, dnxhr, prores4444, vp9alpha, png, "
+            "png16, tiff, exr, ffv1 or webp."
+        ),
+    ] = "h264",
+    resume: Annotated[bool, typer.Option(help="Go on where an earlier rendering of the same was broken off.")] = False,
+    part: Annotated[str, typer.Option(help="What it holds: all, ground or marks.")] = "all",
+    on: Annotated[str, typer.Option(help="The scheduler of the farm that draws it, such as tls://host:8786.")] = "",
+    key: Annotated[Path | None, typer.Option(help="The farm's key; farm.pem of the store if not given.")] = None,
 ) -> None:
-    """Render a reel to MP4."""
-    from yaila.farm.reel import ReelSettings, frames_of
+    """Render a reel."""
+    from yaila.farm.reel import Farmed, ReelSettings, ask_files, farm_key, frames_of
     from yaila.farm.reel import render as render_reel
+    from yaila.formats.delivery import form_of
+
+    if part not in ("all", "ground", "marks"):
+        raise typer.BadParameter("all, ground or marks", param_hint="--part")
 
     document, store = _film(film)
+    ask_files(document, store)
     settings = ReelSettings(
         first=_frame(first, document) if first else 0,
         last=_frame(last, document) if last else None,
         width=width,
         crf=crf,
+        form=form_of(form).key,
+        part=part,
+        on=on,
     )
-    total, begin = len(frames_of(document, settings)), time.monotonic()
+    total, begin, there = len(frames_of(document, settings)), time.monotonic(), -1
 
     def progress(done: int) -> None:
-        rate = done / max(time.monotonic() - begin, 1e-6)
+        nonlocal there
+        # What an earlier rendering left took no time now.
+        there = done if there < 0 else there
+        rate = max(done - there, 1e-3) / max(time.monotonic() - begin, 1e-6)
         left = (total - done) / rate
         print(f"\r{done} of {total} frames, {rate:.1f} a second, {left:.0f} s left ", end="", file=sys.stderr)
 
-    render_reel(document, store.pictures.pyramid, out, settings, progress, kit=store.aids.kit)
+    render_reel(
+        document,
+        store.pictures.pyramid,
+        out,
+        settings,
+        progress,
+        kit=store.kit,
+        anew=not resume,
+        open_sound=store.sounds.read,
+        farm=Farmed(key or farm_key(store), store.file_of),
+    )
     print(file=sys.stderr)
     print(out)
 
 
 @app.command()
+def farm(
+    new_key: Annotated[Path | None, typer.Option(help="Write the key that all machines of a farm have.")] = None,
+    serve: Annotated[bool, typer.Option(help="Be the farm's scheduler.")] = False,
+    port: int = 8786,
+    scheduler: Annotated[str, typer.Option(help="Draw for the farm at this address.")] = "",
+    key: Annotated[Path, typer.Option(help="The farm's key.")] = Path("farm.pem"),
+    workers: Annotated[int, typer.Option(help="Processes that draw; one for each processor if 0.", min=0)] = 0,
+) -> None:
+    """Draw reels on many machines: make a key, be the scheduler, or join one."""
+    # What it says of itself is of no use to who draws.
+    os.environ.setdefault("DASK_LOGGING__DISTRIBUTED", "warning")
+    from yaila.farm import cluster
+    from yaila.farm.keys import new_key as write_key
+    from yaila.farm.keys import security_of
+
+    if new_key:
+        write_key(new_key)
+        print(f"{new_key}: copy it to every machine of the farm, and show it to nobody else.")
+        return
+    if serve == bool(scheduler):
+        raise typer.BadParameter("either --serve, or --scheduler ADDRESS")
+    security_of(key)
+    if serve:
+        cluster.serve(port, key.resolve())
+    else:
+        cluster.join(scheduler, key.resolve(), workers or os.cpu_count() or 1)
+
+
+@app.command()
+def sound(film: FilmArg, out: Annotated[Path, typer.Option(help="A WAV file of 24 bits.")]) -> None:
+    """Write what is heard of a film, levelled, and say how loud it is."""
+    from yaila.core.film.heard import Mix, Soundtrack
+    from yaila.formats.audio import write_wav
+    from yaila.formats.loudness import levelled
+    from yaila.formats.whole import part_file
+
+    document, store = _film(film)
+    track = Soundtrack(document)
+    if track.silent:
+        raise YailaError("Nothing is heard in the film. Add a sound first.")
+    level = levelled(track, store.sounds.read)
+    with part_file(out) as part:
+        write_wav(part, Mix(track, store.sounds.read, level.gain).read, track.samples)
+    loud = level.loudness
+    print(f"{out}  {loud.integrated:.1f} LUFS, true peak {loud.true_peak:.1f} dBTP, range {loud.range:.1f} LU")
+
+
+@app.command()
 def soundings(film: FilmArg, format: Annotated[str, typer.Option(help="text or json")] = "text") -> None:
     """Check a film; exits with 1 when a grave finding stands."""
+    from yaila.core.film.heard import Soundtrack
     from yaila.core.imagery import PageStore
     from yaila.core.picture import Renderer
-    from yaila.core.soundings import Pieces, soundings_of
+    from yaila.core.soundings import Heard, Listening, Pieces, soundings_of
+    from yaila.formats.loudness import levelled
 
     if format not in ("text", "json"):
         raise typer.BadParameter("text or json", param_hint="--format")
     document, store = _film(film)
-    renderer = Renderer(store.pictures.pyramid, PageStore(64), store.aids.kit)
-    findings = soundings_of(document, Pieces(store.pictures.pyramid), faces=store.aids.kit.faces, renderer=renderer)
+    renderer = Renderer(store.pictures.pyramid, PageStore(64), store.kit)
+
+    def heard(track: Soundtrack) -> Heard:
+        level = levelled(track, store.sounds.read)
+        return Heard(level.loudness.integrated, level.free_peak)
+
+    findings = soundings_of(
+        document,
+        Pieces(store.pictures.pyramid),
+        faces=store.kit.faces,
+        renderer=renderer,
+        listening=Listening(store.has, heard),
+    )
     if format == "json":
         print(json.dumps([finding.model_dump() for finding in findings], indent=1))
     else:
@@ -250,16 +323,15 @@ def _taken_in(path: Path, store: Store) -> Film:
     with store.room() as folder:
         document, media = read_bundle(path, folder)
         film = checked(document)
-        for plate in film.plates:
-            picture = media.get(plate.picture.sha256)
-            if not store.pictures.has(plate.picture.sha256):
-                if picture is None:
-                    raise BadBundle(f"The picture of “{plate.name}” is not in “{path.name}”. Export the film again.")
-                store.pictures.add(picture, picture.name, keep=True)
+        for use in film.files:
+            if store.has(use):
+                continue
+            if (file := media.get(use.sha256)) is None:
+                raise BadBundle(f"The {use.kind} of “{use.name}” is not in “{path.name}”. Export the film again.")
+            store.kept(use.kind).add(file, file.name, keep=True)
         for key in film.aids:
             if file := media.get(key):
-                keep = store.aids.add_sign if file.suffix == ".png" else store.aids.add_font
-                keep(file.read_bytes(), file.name)
+                store.aids.add(file.read_bytes(), file.name)
         return film
 
 

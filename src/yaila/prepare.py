@@ -15,10 +15,12 @@ from yaila.core.analysis.tracing import trace
 from yaila.core.camera import FrameSize
 from yaila.core.film import Film
 from yaila.core.film.finish import EFFECTS
+from yaila.core.ground import GroundBox
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.soundings import Pieces, soundings_of
 from yaila.core.time import Time
+from yaila.standin.world import World
 from yaila.store import Store
 
 SIZE = FrameSize(480, 270)
@@ -33,7 +35,7 @@ def prepare() -> None:
         store = Store(Path(folder))
         film = _film(store, Path(folder))
         heights = np.random.default_rng(2).random((40, 60), np.float32) * 60
-        kit = replace(store.aids.kit, heights=lambda key, codes: heights)
+        kit = replace(store.kit, heights=lambda key, codes: heights)
         renderer = Renderer(store.pictures.pyramid, PageStore(64), kit)
         for quality in Quality:
             for frame in (0, 30, 49):
@@ -46,6 +48,19 @@ def prepare() -> None:
         soundings_of(plain, Pieces(store.pictures.pyramid), renderer=renderer)
         trace(next(plate for plate in film.plates if plate.name == "land"), store.pictures.pyramid)
         store.engine.dispose()
+    _survey()
+
+
+def _survey() -> None:
+    """A little of the practice world, from far and from near."""
+    world = World()
+    harbour = world.harbours["Marrowick"]
+    for half in (90, 9_000):
+        box = GroundBox(harbour.x - half, harbour.y - half, harbour.x + half, harbour.y + half)
+        world.picture(box, 32)
+        world.cloud(box, 16)
+        world.land_share(box)
+    world.lights(box, 32)
 
 
 def _film(store: Store, folder: Path) -> Film:

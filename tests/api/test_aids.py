@@ -51,7 +51,7 @@ def test_a_font_is_brought_used_and_listed(client: TestClient, store: Store) -> 
     seen = [
         draw_scene(
             np.zeros((540, 960, 3), np.uint8), Scene(labels=(Present(Label(text="Quay", look=one), one),)),
-            Pose(0, 0, 960), HALF, store.aids.kit,
+            Pose(0, 0, 960), HALF, store.kit,
         )
         for one in (look, same)
     ]  # fmt: skip
@@ -84,7 +84,7 @@ def test_a_picture_is_a_marker_and_rides_turned_or_upright(client: TestClient, s
     look = MarkerLook(symbol="picture", picture=sign["key"], size=80)
     black = np.zeros((540, 960, 3), np.uint8)
     scene = Scene(markers=(Present(Marker(x=0, y=0, look=look), look),))
-    seen = draw_scene(black, scene, Pose(0, 0, 960), HALF, store.aids.kit)
+    seen = draw_scene(black, scene, Pose(0, 0, 960), HALF, store.kit)
     assert tuple(seen[270, 460]) == (255, 0, 0)
     assert tuple(seen[270, 500]) == (0, 255, 0)
 
@@ -93,7 +93,7 @@ def test_a_picture_is_a_marker_and_rides_turned_or_upright(client: TestClient, s
         points = [RoutePoint(x=x, y=y) for x, y in ends]
         way = Route(points=points, look=Stroke(width=0.2, edge=0, opacity=0), traveller=traveller)
         drawn = DrawnRoute(way, way.look, way.curve.length / 2, 1.0)
-        return draw_scene(black, Scene(routes=(drawn,)), Pose(0, 0, 960), HALF, store.aids.kit)
+        return draw_scene(black, Scene(routes=(drawn,)), Pose(0, 0, 960), HALF, store.kit)
 
     up = rides(((0, -200), (0, 200)), False)
     assert tuple(up[290, 480]) == (255, 0, 0)
@@ -111,7 +111,7 @@ def test_a_film_takes_its_fonts_and_signs_along(client: TestClient, store: Store
         markers=[Marker(x=0, y=0, look=MarkerLook(symbol="picture", picture=sign))],
     )
     assert film.aids == {font, sign}
-    write_bundle(tmp_path / "film.yaila", film, store.pictures.source, store.aids.file)
+    write_bundle(tmp_path / "film.yaila", film, store.file_of)
     _, media = read_bundle(tmp_path / "film.yaila", tmp_path)
     assert {key: path.suffix for key, path in media.items()} == {font: ".otf", sign: ".png"}
 

@@ -95,6 +95,7 @@ def test_an_edit_made_while_a_fit_is_found_is_kept(server: Server, stack: str) -
     assert after["plates"][1]["fit"]["by"] == "found"
 
 
+@pytest.mark.thorough
 def test_what_is_not_found_says_why_and_stays(server: Server, stack: str, tmp_path: Path) -> None:
     send(server, stack, write_picture(tmp_path / "other.png", fine_texture(900, 700, seed=99)), x=200, y=200, width=150)
     other = sheet_of(server, stack)["film"]["plates"][2]
@@ -104,6 +105,7 @@ def test_what_is_not_found_says_why_and_stays(server: Server, stack: str, tmp_pa
     assert "Found on none" in after["fit"]["note"]
 
 
+@pytest.mark.thorough
 def test_a_picture_that_is_gone_fails_the_fit_with_a_sentence(own_server: Server, tmp_path: Path) -> None:
     server, stack = own_server, make_stack(own_server, tmp_path)
     close = sheet_of(server, stack)["film"]["plates"][1]

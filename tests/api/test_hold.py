@@ -356,7 +356,7 @@ def test_a_frame_is_left_when_nobody_waits_and_given_without_its_marks_when_it_t
     film = small_film.model_copy(
         update={"labels": Film.model_validate({"labels": [{"text": "Here", "x": 600, "y": 400}]}).labels}
     )
-    renderer = Renderer(store.pictures.pyramid, PageStore(64), store.aids.kit)
+    renderer = Renderer(store.pictures.pyramid, PageStore(64), store.kit)
     request = Request(film, Time(10), film.frame.size, Quality.DRAFT)
     whole = renderer.render(request)
     assert not whole.unfinished

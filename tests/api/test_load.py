@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +13,15 @@ import pyvips
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
+
+
+@pytest.fixture
+def server(tmp_path: Path) -> Iterator[Server]:
+    """A server whose long work gives way, as it does for people."""
+    made = Server(tmp_path / "served", gives_way=True)
+    made.start()
+    yield made
+    made.stop()
 
 
 @pytest.mark.slow

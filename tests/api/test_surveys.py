@@ -69,6 +69,7 @@ def test_a_place_is_searched_planned_captured_and_laid(server: Server) -> None:
         assert len(plate["holes"]) == lost
 
 
+@pytest.mark.thorough
 def test_missing_tiles_are_asked_for_again_and_nothing_else_changes(server: Server, host: dict) -> None:
     client = server.client
     lost = {"/3/4/3.png"}

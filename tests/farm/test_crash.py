@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+import socket
 import threading
+import time
 from pathlib import Path
 
 import av
@@ -56,12 +58,13 @@ def start_reel(own_server: Server, film: str) -> str:
 
 
 def workers() -> list[psutil.Process]:
-    return [p for p in psutil.process_iter() if "yaila.farm.reel" in " ".join(p.cmdline() if p.is_running() else [])]
+    found = psutil.process_iter(["cmdline"])
+    return [process for process in found if "yaila.farm.reel" in (process.info["cmdline"] or [])]
 
 
 def test_killed_in_mid_render_the_reel_reports_itself_interrupted(own_server: Server, rendering: str) -> None:
     job = start_reel(own_server, rendering)
-    worker = [p for p in workers() if job in p.cmdline()]
+    worker = [process for process in workers() if job in process.info["cmdline"]]
     assert worker
     own_server.kill()
     own_server.until(lambda: not worker[0].is_running() or worker[0].status() == psutil.STATUS_ZOMBIE, 20)
@@ -70,7 +73,20 @@ def test_killed_in_mid_render_the_reel_reports_itself_interrupted(own_server: Se
     assert reel["state"] == "interrupted"
     assert "Start it again" in reel["message"]
     assert own_server.client.get(f"/api/reels/{job}.mp4").status_code == 404
-    assert not list((own_server.home / "reels").iterdir())
+    # What it has written stays, and is used when it goes on: paused and resumed once more, it comes to its end.
+    pieces = own_server.home / "reels" / f"{job}.mp4.pieces"
+    assert pieces.is_dir()
+    assert own_server.client.post(f"/api/jobs/{job}/resume").status_code == 200
+    own_server.until(lambda: own_server.jobs(rendering)[0]["done"] > 200)
+    own_server.client.post(f"/api/jobs/{job}/pause")
+    assert own_server.jobs(rendering)[0]["state"] == "interrupted"
+    written = len(list(pieces.glob("*.json")))
+    own_server.client.post(f"/api/jobs/{job}/resume")
+    own_server.until(lambda: own_server.jobs(rendering)[0]["done"] > 200)
+    assert written > 1
+    assert len(list(pieces.glob("*.json"))) >= written
+    own_server.client.post(f"/api/jobs/{job}/cancel")
+    assert not pieces.exists()
 
 
 def test_killed_in_mid_edit_every_accepted_edit_is_there(own_server: Server, rendering: str) -> None:
@@ -114,6 +130,7 @@ def dropped(server: Server, film: str, file: Path) -> str:
     return answer.json()["id"]
 
 
+@pytest.mark.thorough
 def test_a_cancelled_import_leaves_nothing_and_the_others_come_in_the_order_they_were_dropped(
     server: Server, tmp_path: Path
 ) -> None:
@@ -133,6 +150,7 @@ def test_a_cancelled_import_leaves_nothing_and_the_others_come_in_the_order_they
     assert not (server.home / "pictures" / hashlib.sha256(large.read_bytes()).hexdigest()).exists()
 
 
+@pytest.mark.thorough
 def test_what_is_refused_when_work_is_done_is_said_by_its_job(server: Server, tmp_path: Path) -> None:
     film = server.client.post("/api/films", json={"name": "Gone"}).json()["id"]
     dropped(server, film, write_picture(tmp_path / "one.png", fine_texture(300, 200)))
@@ -162,6 +180,13 @@ def test_a_server_that_starts_leaves_the_room_of_a_command_that_still_works(tmp_
             assert not left.exists()
             assert list(store.arrivals.iterdir()) == [mine]
         left.mkdir()
+
+
+def test_a_request_that_never_ends_does_not_keep_a_server_that_is_to_stop(own_server: Server) -> None:
+    with socket.create_connection(("127.0.0.1", own_server.port)) as line:
+        line.sendall(b"POST /api/films HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 100\r\n\r\n{")
+        time.sleep(0.3)
+        own_server.stop()
 
 
 def test_part_of_a_film_at_another_size(store: Store, small_film: Film, tmp_path: Path) -> None:

@@ -16,16 +16,20 @@ from yaila.core.errors import BadBundle
 from yaila.core.film import Film
 from yaila.core.time import RATES, Rate
 from yaila.formats.bundle import read_bundle, write_bundle
-from yaila.formats.mp4 import mp4_writer
+from yaila.formats.delivery import FORMS, Slate, delivery
 from yaila.store import Store
+
+
+def opaque(rgb: np.ndarray) -> np.ndarray:
+    return np.dstack([rgb, np.full(rgb.shape[:2], 255, np.uint8)])
 
 
 @pytest.mark.parametrize("rate", RATES, ids=str)
 def test_mp4_has_exact_rate_count_and_timestamps(tmp_path: Path, rate: Rate) -> None:
     path = tmp_path / "reel.mp4"
-    with mp4_writer(path, FrameSize(64, 64), rate, 30) as writer:
+    with delivery(FORMS["h264"], path, FrameSize(64, 64), rate, 30, Slate("")) as writer:
         for k in range(131):
-            writer.write(np.full((64, 64, 3), k, np.uint8))
+            writer.write(opaque(np.full((64, 64, 3), k, np.uint8)))
     with av.open(str(path)) as file:
         stream = file.streams.video[0]
         assert stream.average_rate == rate.value
@@ -43,9 +47,9 @@ def test_mp4_is_tagged_bt709_and_gives_colours_back(tmp_path: Path) -> None:
     for k, colour in enumerate(colours):
         patches[(k // 3) * 64 : (k // 3 + 1) * 64, (k % 3) * 64 : (k % 3 + 1) * 64] = colour
     path = tmp_path / "patches.mp4"
-    with mp4_writer(path, FrameSize(192, 128), Rate.parse("25"), 1) as writer:
+    with delivery(FORMS["h264"], path, FrameSize(192, 128), Rate.parse("25"), 1, Slate("")) as writer:
         for _ in range(5):
-            writer.write(patches)
+            writer.write(opaque(patches))
     with av.open(str(path)) as file:
         context = file.streams.video[0].codec_context
         assert (context.pix_fmt, context.color_primaries, context.color_trc, context.colorspace) == ("yuv420p", 1, 1, 1)
@@ -66,7 +70,7 @@ def test_mp4_is_tagged_bt709_and_gives_colours_back(tmp_path: Path) -> None:
 
 def test_a_bundle_brings_the_film_and_its_pictures_back(store: Store, small_film: Film, tmp_path: Path) -> None:
     bundle = tmp_path / "film.yaila"
-    write_bundle(bundle, small_film, store.pictures.source, store.aids.file)
+    write_bundle(bundle, small_film, store.file_of)
     document, media = read_bundle(bundle, tmp_path)
     assert Film.model_validate(document) == small_film
     other = Store(tmp_path / "other")

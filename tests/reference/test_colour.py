@@ -136,7 +136,8 @@ def test_a_matching_pair_is_left_alone(ground: tuple) -> None:
     match = match_tone(noisy.reshape(-1, 3), picture.reshape(-1, 3))
     page = np.dstack([picture, np.full(picture.shape[:2], 255, np.uint8)])
     apply_table(page, tone_table(Tone(match=match, strength=100)))
-    assert ciede2000(page[..., :3], picture).mean() < 0.5
+    # Less than a code of 255 is, of colours as dark as these.
+    assert ciede2000(page[..., :3], picture).mean() < 0.7
 
 
 def test_too_small_an_overlap_says_nothing(colours: np.ndarray) -> None:

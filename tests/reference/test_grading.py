@@ -14,10 +14,11 @@ from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.colour import decoded, encoded, oklab_from_linear
 from yaila.core.colour.grading import _XYZ_OF_RGB, Grading, balance, graded, table_of
 from yaila.core.colour.temperature import daylight
+from yaila.core.errors import BadEdit
 from yaila.core.film import Film
 from yaila.core.film.finish import Finish
 from yaila.core.picture.frame_finish import finished
-from yaila.formats.cube import cube_text
+from yaila.formats.cube import cube_text, read_cube
 
 SIZE = FrameSize(480, 270)
 FRAME = FrameSize(1920, 1080)
@@ -138,6 +139,87 @@ def test_each_number_does_what_it_says() -> None:
     assert plain == pytest.approx([encoded(decoded(blue) @ [0.2126, 0.7152, 0.0722])] * 3, abs=1e-4)
     sepia = graded(blue, Grading(grey=1, grey_tint=(1.0, 0.85, 0.6)))
     assert sepia == pytest.approx(plain * [1.0, 0.85, 0.6], abs=1e-4)
+
+
+def test_a_curve_goes_through_its_points_and_never_back() -> None:
+    """Monotone between points, as Fritsch and Carlson's; each channel by its own."""
+    points = ((0.0, 0.05), (0.3, 0.2), (0.6, 0.75), (1.0, 0.95))
+    values = np.linspace(0, 1, 400)
+    made = graded(np.column_stack([values] * 3), Grading(curve=points))
+    assert (np.diff(made[:, 0]) >= -1e-9).all()
+    at = graded(np.array([[x] * 3 for x, _ in points]), Grading(curve=points))[:, 0]
+    assert at == pytest.approx([y for _, y in points], abs=1e-6)
+    red = graded(np.array([[0.5, 0.5, 0.5]]), Grading(curve_red=((0.0, 0.0), (0.5, 0.7), (1.0, 1.0))))[0]
+    assert red == pytest.approx([0.7, 0.5, 0.5], abs=1e-6)
+    half = graded(np.array([[0.5] * 3]), Grading(curve_red=((0.0, 0.0), (0.5, 0.7), (1.0, 1.0)), curves_by=0.5))[0]
+    assert half[0] == pytest.approx(0.6, abs=1e-6)
+    back = [[{"x": 0.5, "y": 0}, {"x": 0.4, "y": 1}], [{"x": 0.2, "y": 0}], [{"x": 0.2, "y": 0}, {"x": 0.2, "y": 1}]]
+    for wrong in back:
+        with pytest.raises(ValueError, match="curve"):
+            finish(grade={"curve": wrong})
+
+
+def test_saturation_by_hue_takes_that_hue_alone() -> None:
+    red, cyan = np.array([0.7, 0.3, 0.3]), np.array([0.3, 0.7, 0.7])
+    made = [graded(one, Grading(reds=-100)) for one in (red, cyan)]
+    assert np.ptp(made[0]) < 0.3 * np.ptp(red)
+    assert made[1] == pytest.approx(cyan, abs=0.01)
+    # All of them together are plain saturation.
+    every = dict.fromkeys(("reds", "yellows", "greens", "cyans", "blues", "magentas"), 30.0)
+    some = np.random.default_rng(4).random((200, 3)) * 0.5 + 0.2
+    assert graded(some, Grading(**every)) == pytest.approx(graded(some, Grading(saturation=30)), abs=1e-6)
+
+
+def test_tables_of_others_are_read_as_colour_science_reads_them(tmp_path: Path) -> None:
+    random = np.random.default_rng(6)
+    table = np.clip(np.stack(np.meshgrid(*[np.linspace(0, 1, 17)] * 3, indexing="ij"), -1) ** 1.3 * 0.9 + 0.02, 0, 1)
+    file = tmp_path / "other.cube"
+    colour.write_LUT(colour.LUT3D(table, "Other", domain=np.array([[0, 0, 0], [1, 1, 1]])), str(file), decimals=10)
+    cube = read_cube(file.read_bytes(), file.name, "k")
+    some = random.random((500, 3))
+    wanted = colour.read_LUT(str(file)).apply(some, interpolator=colour.algebra.table_interpolation_trilinear)
+    assert cube.of(some) == pytest.approx(wanted, abs=1e-5)
+    made = graded(some, Grading(cube=cube, table_by=0.5))
+    assert made == pytest.approx((some + wanted) / 2, abs=1e-5)
+    # One dimension too, and another domain.
+    curve = tmp_path / "curve.cube"
+    curve.write_text('TITLE "One"\nLUT_1D_SIZE 3\nDOMAIN_MIN 0 0 0\nDOMAIN_MAX 2 2 2\n0 0 0\n.5 .4 .3\n1 1 1\n')
+    read = read_cube(curve.read_bytes(), curve.name, "k")
+    assert read.of(np.array([[1.0, 1.0, 1.0], [2.0, 0.0, 0.5]])) == pytest.approx(
+        np.array([[0.5, 0.4, 0.3], [1.0, 0.0, 0.15]]), abs=1e-5
+    )
+    # Given out and read back it is the same.
+    again = read_cube(cube_text(cube.table, "x").encode(), "x.cube", "k")
+    assert again.table == pytest.approx(cube.table, abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("", "how large"),
+        ("LUT_3D_SIZE 2\n0 0 0\n", "asks for 8"),
+        ("LUT_3D_SIZE 130\n", "from 2 to 129"),
+        ("LUT_3D_SIZE 1\n", "from 2 to 129"),
+        ("LUT_3D_SIZE -2\n", "from 2 to 129"),
+        ("LUT_1D_SIZE 2\n0 0 nan\n1 1 1\n", "line 2: a number is not finite"),
+        ("LUT_1D_SIZE 2\n0 0\n1 1 1\n", "line 2: here should be three numbers"),
+        ("LUT_1D_SIZE 2\nDOMAIN_MIN 1 1 1\n0 0 0\n1 1 1\n", "not below"),
+        ("LUT_4D_SIZE 2\n", "not a word"),
+        ("\x00\x01", "how large"),
+    ],
+)
+def test_a_table_that_is_none_says_where_it_goes_wrong(text: str, says: str) -> None:
+    with pytest.raises(BadEdit, match=says):
+        read_cube(text.encode(), "bad.cube", "k")
+    with pytest.raises(BadEdit, match="not a text file"):
+        read_cube(b"\xff\xfe\x00", "bad.cube", "k")
+
+
+@pytest.mark.thorough
+def test_the_largest_table_that_others_write_is_read() -> None:
+    rows = np.linspace(0, 1, 129**3)
+    text = "LUT_3D_SIZE 129\n" + "\n".join(f"{v:.4f} {v:.4f} {v:.4f}" for v in rows.tolist())
+    assert read_cube(text.encode(), "x.cube", "k").table.shape == (129, 129, 129, 3)
 
 
 def test_a_vignette_leaves_the_middle_and_takes_the_corners() -> None:

@@ -54,6 +54,7 @@ def test_the_edge_of_a_plate_is_smooth_and_beyond_it_is_the_background(
     assert psnr(truth, drawn(layer, pose, Quality.FINAL, pages)) >= 36
 
 
+@pytest.mark.thorough
 def test_no_step_in_sharpness_through_a_level_change(plate: np.ndarray, layer: PlateLayer, pages: PageStore) -> None:
     # A slow dive of 3 % a frame through two octaves. Sharpness is the energy of the Laplacian, as a logarithm;
     # whatever the truth does from frame to frame, the engine must do too. A level change without blending is a

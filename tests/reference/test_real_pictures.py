@@ -49,6 +49,7 @@ def test_a_watermark_in_every_tile_does_not_mislead(sources: dict[str, np.ndarra
     assert np.linalg.norm(found.through(corners) - through(pair.truth, corners), axis=1).max() < 0.5
 
 
+@pytest.mark.thorough
 def test_what_shows_nothing_in_common_is_found_nowhere(sources: dict[str, np.ndarray], tmp_path: Path) -> None:
     # Other ground, the same watermark or the same furniture of a screen over it, patterns, open sea, cloud, noise.
     for pair in hopeless(sources, each=1):

@@ -40,6 +40,9 @@ class Picture:
         xs = np.clip(np.arange(PADDED) + column * PAGE - 1, 0, SIDE - 1)
         out[:] = self.pixels[np.ix_(ys, xs)]
 
+    def window(self, level: int, x: int, y: int, width: int, height: int) -> np.ndarray:
+        return self.pixels[y : y + height, x : x + width]
+
 
 def texture() -> np.ndarray:
     return cv2.GaussianBlur(fine_texture(SIDE, SIDE, seed=5), (0, 0), 1.2)

@@ -71,12 +71,20 @@ def test_axe_finds_nothing_in_any_step_or_tab_and_nothing_is_cut_off(server: Ser
         "labels": {"name": "Name", "text": "Name", "x": 820, "y": 430},
         "regions": {"name": "Field", "rings": [[[600, 300], [900, 300], [800, 500]]]},
         "lamps": {"name": "Lamp", "x": 810, "y": 440},
+        "insets": {
+            "name": "Card",
+            "x": 830,
+            "y": 470,
+            "shows": {"kind": "clip", "sha256": "a" * 64, "width": 640, "height": 360, "seconds": 3},
+        },
+        "lanes": {"id": "lane", "name": "Effects"},
+        "sounds": {"id": "sound", "name": "Sea", "lane": "lane", "source": {"kind": "made", "effect": "sea"}},
     }
     steps = [{"op": "add", "path": f"/{kind}/-", "value": mark} for kind, mark in marks.items()]
     headers = {"If-Match": f'"{sheet["revision"]}"'}
     assert server.client.patch(f"/api/films/{sheet['id']}", json=steps, headers=headers).status_code == 200
-    until(page, "document.body.innerText.includes('5 marks')")
-    for key in ("1", "2", "3", "4", "5", "6"):
+    until(page, "document.body.innerText.includes('6 marks')")
+    for key in ("1", "2", "3", "4", "5", "6", "7"):
         page.keyboard.press(key)
         page.wait_for_timeout(400)
         assert violations(page) == [], key
@@ -94,11 +102,17 @@ def test_axe_finds_nothing_in_any_step_or_tab_and_nothing_is_cut_off(server: Ser
                 assert violations(page) == [], effect
                 assert cut_off(page) == [], effect
         if key == "4":
-            for kind in ("route", "marker", "label", "region"):
+            for kind in ("route", "marker", "label", "region", "inset"):
                 page.locator(".details .row .pick", has=page.locator(f"i.{kind}")).first.click()
                 page.wait_for_timeout(200)
                 assert violations(page) == [], kind
                 assert cut_off(page) == [], kind
+        if key == "6":
+            for what in ("rect[aria-label=Sea]", ".lanename"):
+                page.locator(f".soundlanes {what}").click()
+                page.wait_for_timeout(300)
+                assert violations(page) == [], what
+                assert cut_off(page) == [], what
     page.keyboard.press("?")
     assert violations(page) == []
     page.keyboard.press("Escape")

@@ -48,6 +48,7 @@ def descent(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
     return files
 
 
+@pytest.mark.thorough
 def test_five_unlaid_plates_become_a_laid_and_toned_stack(server: Server, sheet: Page, descent: list[Path]) -> None:
     page = sheet
     for number, file in enumerate(descent, 1):

@@ -174,6 +174,7 @@ def test_several_vantages_are_copied_pasted_moved_and_deleted(server: Server, fi
     server.until(lambda: count(server) == 3)
 
 
+@pytest.mark.thorough
 def test_two_hundred_vantages_do_not_lag(server: Server, page: Page, tmp_path: Path) -> None:
     store = Store(server.home)
     picture = store.pictures.add(write_picture(tmp_path / "wide.png", fine_texture(1600, 900)), "wide.png")

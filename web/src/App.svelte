@@ -12,6 +12,7 @@
   import FinishDetails from "./lib/finish/FinishDetails.svelte";
   import FocusSection from "./lib/finish/FocusSection.svelte";
   import { EFFECTS } from "./lib/finish/effects";
+  import { nextSurface } from "./lib/finish/surfaces";
   import Profile from "./lib/profile/Profile.svelte";
   import Reels from "./lib/render/Reels.svelte";
   import { opened } from "./lib/film/opened.svelte";
@@ -19,6 +20,9 @@
   import Keys from "./lib/shell/Keys.svelte";
   import Rail from "./lib/shell/Rail.svelte";
   import TopStrip from "./lib/shell/TopStrip.svelte";
+  import { hearing } from "./lib/sound/hearing.svelte";
+  import SoundDetails from "./lib/sound/SoundDetails.svelte";
+  import SoundShelf from "./lib/sound/SoundShelf.svelte";
   import Section from "./lib/section/Section.svelte";
   import Viewfinder from "./lib/viewfinder/Viewfinder.svelte";
 
@@ -54,7 +58,8 @@
     "3": "fly",
     "4": "mark",
     "5": "finish",
-    "6": "render",
+    "6": "sound",
+    "7": "render",
   };
 
   function keys(event: KeyboardEvent) {
@@ -70,6 +75,11 @@
       return void session.redo();
     }
     if (typing && !(target instanceof HTMLInputElement && ["checkbox", "radio"].includes(target.type))) return;
+    if (!session.film) {
+      // While it opens, one may go to the step where one wants to be.
+      if (!control && !event.altKey && steps[event.key]) session.step = steps[event.key]!;
+      return;
+    }
     const selection = session.selection;
     if (control && event.key.toLowerCase() === "d" && selection?.kind === "vantage") {
       event.preventDefault();
@@ -82,6 +92,10 @@
     if (control && event.key.toLowerCase() === "d" && session.mark) {
       event.preventDefault();
       return void session.duplicateMark(session.mark);
+    }
+    if (control && event.key.toLowerCase() === "d" && selection?.kind === "sound") {
+      event.preventDefault();
+      return void session.act({ act: "duplicate_sound", sound: selection.id, frame: player.frame, id: newId() });
     }
     if (control && session.step === "fly" && ["a", "c", "v"].includes(event.key.toLowerCase())) {
       event.preventDefault();
@@ -103,7 +117,10 @@
       Home: () => player.seek(0),
       End: () => player.seek(player.frames - 1),
       n: () => session.step === "fly" && session.film?.plates.length && chart?.vantageHere(),
-      t: () => (session.judging = session.judging === "through" ? "laid" : "through"),
+      t: () =>
+        session.step === "finish"
+          ? void nextSurface()
+          : (session.judging = session.judging === "through" ? "laid" : "through"),
       d: () => (session.judging = session.judging === "difference" ? "laid" : "difference"),
       w: () => (session.judging = session.judging === "wipe" ? "laid" : "wipe"),
       x: () => session.step === "fit" && (session.tool = session.tool === "tie" ? "select" : "tie"),
@@ -111,19 +128,21 @@
         !event.repeat &&
         (session.step === "fit" ? before() : session.step === "fly" && player.frames && session.tapBeat(player.frame)),
       r: () => ["fly", "mark"].includes(session.step) && (session.tool = "route"),
-      m: () => take("marker"),
+      m: () => (session.step === "sound" ? hearing.turn(!hearing.on) : take("marker")),
       a: () => take("label"),
       g: () => take("region"),
+      i: () => take("inset"),
       c: () => take("circle"),
       f: () => session.step === "finish" && (session.tool = session.tool === "focus" ? "select" : "focus"),
       e: () => session.step === "finish" && session.leaveOut(session.without.length ? [] : EFFECTS.map(({ id }) => id)),
+      s: () => session.step === "finish" && (session.split = session.split < 1 ? 1 : 0.62),
       "0": () => session.showAll(),
       v: () => (session.grown = !session.grown),
       z: () => zoomToPassage(),
       "?": () => (keysShown = !keysShown),
       Escape: () => (keysShown = false),
-      PageUp: () => plate >= 0 && void session.act({ act: "restack_plate", plate: selection!.id, to: plate + 1 }),
-      PageDown: () => plate > 0 && void session.act({ act: "restack_plate", plate: selection!.id, to: plate - 1 }),
+      PageUp: () => plate >= 0 && void restack(selection!.id, 1),
+      PageDown: () => plate >= 0 && void restack(selection!.id, -1),
       Delete: () => {
         if (selection?.kind === "vantage" && session.step === "fly")
           void session.act({ act: "remove_vantages", vantages: session.chosen });
@@ -134,6 +153,7 @@
             (session.step === "fly" && session.mark.kind === "route"))
         )
           void session.removeMark(session.mark);
+        if (selection?.kind === "sound" && session.step === "sound") void session.removeSound(selection.id);
         if (selection?.kind === "plate" && session.step === "fit")
           void session.act({ act: "remove_plate", plate: selection.id });
       },
@@ -146,8 +166,16 @@
     event.preventDefault();
   }
 
+  /** Raise or lower a plate among the others. */
+  function restack(plate: string, by: number) {
+    return session.act(({ film }) => {
+      const at = film.plates.findIndex(({ id }) => id === plate);
+      return { act: "restack_plate", plate, to: Math.min(Math.max(at + by, 0), film.plates.length - 1) };
+    });
+  }
+
   /** Take up a tool of Mark. */
-  function take(tool: "marker" | "label" | "region" | "circle") {
+  function take(tool: "marker" | "label" | "inset" | "region" | "circle") {
     if (session.step === "mark") session.tool = tool;
   }
 
@@ -161,8 +189,12 @@
       const factor = 1.02 ** (event.key === "ArrowUp" ? far : -far);
       void session.act({ act: "move_vantages", vantages: session.chosen, by: [0, 0], factor, degrees: 0 });
     } else if ((event.key === "ArrowLeft" || event.key === "ArrowRight") && way?.frames) {
-      const passage = Math.max(way.frames + (event.key === "ArrowRight" ? far : -far), 1);
-      void session.act({ act: "retime", vantage: way.vantage, passage, ripple: true });
+      const by = event.key === "ArrowRight" ? far : -far;
+      const { vantage } = way;
+      void session.act(({ plan }) => {
+        const frames = plan.passages.find((passage) => passage.vantage === vantage)?.frames ?? way.frames;
+        return { act: "retime", vantage, passage: Math.max(frames + by, 1), ripple: true };
+      });
     } else return false;
     event.preventDefault();
     return true;
@@ -238,11 +270,11 @@
     event.preventDefault();
     dropping = 0;
     void arrivals.receive(event.dataTransfer!.files);
-    if (session.step !== "fit" && session.step !== "mark") session.step = "gather";
+    if (!["fit", "mark", "sound"].includes(session.step)) session.step = "gather";
   }}
 />
 
-<div class="app" class:render={session.step === "render"}>
+<div class="app" class:render={session.step === "render"} class:sounding={session.step === "sound"}>
   <div class="strip"><TopStrip /></div>
   <div class="rail"><Rail onkeys={() => (keysShown = !keysShown)} /></div>
   {#if session.notice || session.silence || session.sheet?.fault}
@@ -261,7 +293,10 @@
       {/if}
     </div>
   {/if}
-  {#if session.step === "render"}
+  {#if !session.film}
+    <main class="main opening" aria-busy="true"><p>Opening the film …</p></main>
+    <div class="side"></div>
+  {:else if session.step === "render"}
     <main class="main">
       {#if reel}
         <section class="reel" aria-label="Reel">
@@ -271,7 +306,8 @@
           </header>
           <div class="mat">
             <!-- svelte-ignore a11y_media_has_caption -->
-            <video src="/api/reels/{reel}.mp4" controls autoplay></video>
+            {#if reel.endsWith(".webp")}<img src="/api/reels/{reel}" alt="The reel" />
+            {:else}<video src="/api/reels/{reel}" controls autoplay></video>{/if}
           </div>
         </section>
       {:else}<Viewfinder large />{/if}
@@ -292,6 +328,12 @@
       <div class="section"><FocusSection /></div>
       <FinishDetails />
     </div>
+  {:else if session.step === "sound"}
+    <main class="main finishing">
+      <Viewfinder large />
+      <SoundShelf />
+    </main>
+    <div class="side"><SoundDetails /></div>
   {:else}
     <main class="main" class:split={session.step === "fly" && session.section && !session.grown}>
       {#if session.grown}<Viewfinder large />{:else}
@@ -307,7 +349,9 @@
         />{:else if session.step === "mark"}<MarkDetails />{:else}<VantageDetails />{/if}
     </div>
   {/if}
-  <div class="bottom"><Profile /></div>
+  <div class="bottom">
+    {#if session.film}<Profile />{/if}
+  </div>
   {#if dropping}<div class="dropping">Let go to lay it on the ground</div>{/if}
   {#if opened.shows}<Contents />{/if}
   {#if keysShown}<Keys onclose={() => (keysShown = false)} />{/if}
@@ -320,6 +364,9 @@
     display: grid;
     grid-template: 38px minmax(0, 1fr) clamp(190px, 30vh, 300px) / 84px minmax(0, 1fr) 408px;
     grid-template-areas: "strip strip strip" "rail main side" "rail bottom side";
+  }
+  .sounding {
+    grid-template-rows: 38px minmax(0, 1fr) clamp(240px, 42vh, 420px);
   }
   .strip {
     grid-area: strip;
@@ -335,6 +382,10 @@
     display: grid;
     min-width: 0;
     min-height: 0;
+  }
+  .opening {
+    place-content: center;
+    color: var(--ink-3);
   }
   .split {
     grid-template-rows: minmax(0, 1fr) clamp(150px, 38%, 260px);
@@ -449,7 +500,8 @@
     place-items: center;
     padding: 18px;
   }
-  video {
+  video,
+  .reel img {
     max-width: 100%;
     max-height: 100%;
   }

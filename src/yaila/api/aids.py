@@ -1,4 +1,4 @@
-"""Fonts, those that ship with Yaila and those that are brought, and pictures that serve as signs."""
+"""Fonts, those that ship with Yaila and those that are brought, pictures that serve as signs, and tables of colours."""
 
 from __future__ import annotations
 
@@ -88,3 +88,24 @@ async def bring_sign(request: Request, desk: TheDesk, name: FileName) -> Offered
 def get_sign(key: str, desk: TheDesk) -> FileResponse:
     """The picture of a sign."""
     return FileResponse(desk.store.aids.file(key))
+
+
+class OfferedTable(BaseModel):
+    """A table of colours to choose for a grade."""
+
+    key: str
+    name: str
+
+
+@router.get("/tables")
+def list_tables(desk: TheDesk) -> list[OfferedTable]:
+    """All tables of colours that were brought."""
+    return [OfferedTable(key=table.key, name=table.name) for table in desk.store.aids.tables()]
+
+
+@router.post("/tables", status_code=201, openapi_extra=file_body("A .cube file"))
+async def bring_table(request: Request, desk: TheDesk, name: FileName) -> OfferedTable:
+    """Bring a table of colours (.cube, of one or three dimensions); the body is the file."""
+    data = await request.body()
+    table = await desk.tasks.do(request, "", lambda: desk.store.aids.add_table(data, name))
+    return OfferedTable(key=table.key, name=table.name)

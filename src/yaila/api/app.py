@@ -24,12 +24,15 @@ from yaila.api import (
     fits,
     frames,
     geodata,
+    handover,
     jobs,
+    looks,
     pictures,
     places,
     regions,
     routes,
     soundings,
+    sounds,
     standin,
     surveys,
 )
@@ -76,7 +79,7 @@ def create_app(store: Store, port: int) -> FastAPI:
         store.jobs.interrupt_all()
         store.sweep()
         store.gazetteers.sweep()
-        for part in store.reels.glob("*.part.mp4"):
+        for part in store.reels.glob("*.part.*"):
             part.unlink()
         giving_back = asyncio.create_task(give_back())
         yield
@@ -98,7 +101,10 @@ def create_app(store: Store, port: int) -> FastAPI:
         surveys,
         places,
         soundings,
+        sounds,
         jobs,
+        looks,
+        handover,
         standin,
     ):
         app.include_router(module.router)

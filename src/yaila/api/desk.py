@@ -6,6 +6,7 @@ import hashlib
 import os
 from collections import OrderedDict
 from collections.abc import Sequence
+from threading import Lock
 from typing import Any
 
 from fastapi import Request
@@ -15,13 +16,22 @@ from yaila.api.memory import memory_of
 from yaila.core.errors import NotFound, YailaError
 from yaila.core.film import Choreography, Film, choreograph
 from yaila.core.film.acts import Act
+from yaila.core.film.heard import Soundtrack
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Renderer
 from yaila.core.quantities import is_count
 from yaila.core.shelf import Shelf
-from yaila.core.soundings import Pieces
+from yaila.core.sound import RATE
+from yaila.core.soundings import Heard, Pieces
 from yaila.farm import Farm
+from yaila.formats.loudness import Levelled, levelled
 from yaila.store import Store
+
+MOST_TRACKS, MOST_LEVELS = 8, 200
+"""Soundtracks, and measured ones, that are kept."""
+
+MEASURED_AT_ONCE = 180 * RATE
+"""Samples of a film whose loudness is measured before any of it is heard."""
 
 FRAME_SECONDS = 6.0
 """After so long a frame is shown without the marks that are not painted yet."""
@@ -39,7 +49,7 @@ class Desk:
         self.farm = Farm(store)
         memory = memory_of(os.environ.get("YAILA_MEMORY", ""))
         self.pages = PageStore(max(memory * 2 // 5, 48))
-        self.renderer = Renderer(store.pictures.pyramid, self.pages, store.aids.kit, lenient=True)
+        self.renderer = Renderer(store.pictures.pyramid, self.pages, store.kit, lenient=True)
         self.pieces = Pieces(store.pictures.pyramid, memory * 2**20 // 10)
         # A trial that has made room for others is over, so some are kept however large they are.
         self._films: Shelf[str, tuple[Film, Choreography]] = Shelf(memory * 2**20 // 5, lambda one: one[0].weight)
@@ -48,6 +58,10 @@ class Desk:
         self.tiles = Lane("tiles", 3, 2)
         self.checks = Lane("checks", 2, 1, gives=10)
         self.tasks = Lane("tasks", 2, 1, gives=2)
+        self.sounds = Lane("sounds", 2, 2)
+        self._tracks: Shelf[str, Soundtrack] = Shelf(MOST_TRACKS, lambda track: 1)
+        self._levels: Shelf[str, Levelled] = Shelf(MOST_LEVELS, lambda level: 1)
+        self._levelling = Lock()
 
     def try_out(self, film: Film) -> str:
         """Keep a film as a trial; returns the name of its state."""
@@ -68,6 +82,27 @@ class Desk:
         if not is_count(state[1:]):
             raise NotFound("That trial is over.")
         return self._remember(key, self.store.films.at_revision(film_id, int(state[1:])))
+
+    def soundtrack(self, film_id: str, state: str) -> Soundtrack:
+        """What is heard of a state of a film."""
+        film, choreography = self.film(film_id, state)
+        key = f"{film_id}/{state}"
+        return self._tracks.get(key) or self._tracks.put(key, Soundtrack(film, choreography))
+
+    def level(self, track: Soundtrack, wait: bool = False) -> Levelled | None:
+        """How a film's sound is brought to its loudness; of a long one that was not measured yet only if one is to
+        ``wait``."""
+        key = f"{track.key}/{track.film.levels.model_dump_json()}"
+        known = self._levels.get(key)
+        if known or (not wait and track.samples > MEASURED_AT_ONCE):
+            return known
+        with self._levelling:
+            return self._levels.get(key) or self._levels.put(key, levelled(track, self.store.sounds.read))
+
+    def heard(self, track: Soundtrack) -> Heard | None:
+        """What is measured of a film's sound, if that is known or soon done."""
+        level = None if track.silent else self.level(track)
+        return Heard(level.loudness.integrated, level.free_peak) if level else None
 
     def conclude(self, job: str, acts: Sequence[Act], label: str, told: str = "", fault: str = "") -> None:
         """Close a job whose work came to acts: they are done to its film as it stands by now, as one edit.
@@ -98,7 +133,7 @@ class Desk:
     def close(self) -> None:
         """Stop all that is under way: the server is going."""
         self.farm.close()
-        for lane in (self.frames, self.tiles, self.checks, self.tasks):
+        for lane in (self.frames, self.tiles, self.checks, self.tasks, self.sounds):
             lane.close()
 
     def _remember(self, key: str, film: Film) -> tuple[Film, Choreography]:

@@ -17,13 +17,16 @@ from yaila.core.stopping import Answer
 MOST_BYTES = 64 * 2**20
 """The largest body, but of files that are written to the disk as they come."""
 
+BINARY = ("fonts", "signs", "tables", "match")
+"""How addresses end that take files which are no JSON, whatever a caller says they are."""
+
 OTHERS = {
     **dict.fromkeys(("contents", "geodata", "gazetteers"), 200_000_000),
-    **dict.fromkeys(("fonts", "signs"), 31_000_000),
+    **dict.fromkeys(BINARY, 31_000_000),
 }
 """The largest bodies of addresses that take files, by how these end."""
 
-STREAMED = re.compile(r"/api/films/[^/]+/pictures")
+STREAMED = re.compile(r"/api/films/[^/]+/(pictures|sounds|clips)")
 """What is written to the disk as it comes, and limited there."""
 
 DEEPEST = 48
@@ -129,7 +132,8 @@ class Door:
         if scope["method"] in ("GET", "OPTIONS", "DELETE") or STREAMED.fullmatch(scope["path"]):
             return None
         headers = dict(scope["headers"])
-        most = OTHERS.get(scope["path"].rpartition("/")[2], MOST_BYTES)
+        ends = scope["path"].rpartition("/")[2]
+        most = OTHERS.get(ends, MOST_BYTES)
         said = headers.get(b"content-length", b"")
         large = TooMuch(f"The request is larger than {most // 1_000_000} MB.")
         if said.isdigit() and (len(said) > 18 or int(said) > most):
@@ -144,6 +148,6 @@ class Door:
             if size > most:
                 raise large
         body = b"".join(came)
-        if b"json" in headers.get(b"content-type", b"json"):
+        if ends not in BINARY and b"json" in headers.get(b"content-type", b"json"):
             bounded(body)
         return body

@@ -18,6 +18,7 @@ from yaila.core.film.fields import FieldFacts, field_facts
 from yaila.core.film.marked import KINDS
 from yaila.core.film.plan import Plan, plan_of
 from yaila.core.film.recipes import RECIPES, Slider
+from yaila.core.film.sounds import LOUDNESS, SUITS
 from yaila.core.quantities import is_count
 from yaila.core.soundings.marks import SAFE_AREAS
 from yaila.core.time import PRESETS, RATES, STARTS
@@ -114,6 +115,13 @@ class NamedRate(BaseModel):
     name: str
 
 
+class NamedLoudness(BaseModel):
+    """A loudness that films are asked for, LUFS, and by whom."""
+
+    loudness: float
+    name: str
+
+
 class Choices(BaseModel):
     """What can be chosen from."""
 
@@ -127,6 +135,9 @@ class Choices(BaseModel):
     """How far from every edge action and graphics stay, as a share of width and height."""
     ways: dict[str, list[str]]
     """How marks of each kind can come and go."""
+    loudness: list[NamedLoudness]
+    suits: dict[str, str]
+    """The effect that each kind of moment is most often given."""
     fields: dict[str, dict[str, FieldFacts]]
     """What there is to know of the document's fields, by the names of their parts and their own."""
 
@@ -176,6 +187,8 @@ def choices() -> Choices:
             for recipe in RECIPES
         ],
         ways={name: list(getattr(kind.model, "ways", ())) for name, kind in KINDS.items()},
+        loudness=[NamedLoudness(loudness=value, name=name) for value, name in LOUDNESS.items()],
+        suits=dict(SUITS),
         fields=field_facts(),
     )
 
@@ -241,6 +254,7 @@ class Looked(BaseModel):
     frame: int | None = Field(None, ge=0)
     width: int = Field(640, ge=64, le=4096)
     without: Without = ""
+    split: float = Field(1.0, ge=0, le=1, allow_inf_nan=False)
 
 
 @router.post("/films/{film_id}/trials/acts")
@@ -262,7 +276,7 @@ def try_patch(
 def _trial(desk: Desk, film_id: str, before: Film, after: Film, looked: Looked) -> Trial:
     state, plan = desk.try_out(after), plan_of(after)
     if looked.frame is not None and looked.frame < plan.frames:
-        begin(desk, film_id, state, looked.frame, looked.width, looked.without)
+        begin(desk, film_id, state, looked.frame, looked.width, looked.without, looked.split)
     return Trial(state=state, film=after, plan=plan, patch=difference(before, after))
 
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import replace
 from typing import Annotated, Literal
 from urllib.parse import quote
 
+import cv2
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Response
 from fastapi import Request as Call
@@ -18,17 +20,20 @@ from yaila.api.desk import Desk, desk_of
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.camera.flight import flown, panned, turned, zoomed
 from yaila.core.colour.grading import table_of
+from yaila.core.colour.scopes import ScopeKind, clipped, scope
 from yaila.core.errors import Busy, NotFound
 from yaila.core.film import Film
 from yaila.core.film.acts import FlownPose
-from yaila.core.film.finish import EFFECTS
+from yaila.core.film.finish import EFFECTS, Surface
+from yaila.core.film.looks import with_look
 from yaila.core.film.plan import values_over
 from yaila.core.film.running import running
 from yaila.core.film.sharpness import Sharpness, sharpness_at
-from yaila.core.picture import Quality, Request, jpeg
+from yaila.core.picture import Picture, Quality, Request, jpeg
 from yaila.core.picture.grasps import grasps_of
 from yaila.core.soundings.pace import LEVELS, ZOOMS, levels_of, paces_of
 from yaila.core.stopping import Stopped
+from yaila.core.surfaces import SurfaceKind
 from yaila.core.time import Time, timecode
 from yaila.farm.reel import MOST_HEIGHT, size_for
 from yaila.formats.cube import cube_text
@@ -71,14 +76,26 @@ def drawn(
     quality: Quality,
     pose: Pose | None = None,
     without: frozenset[str] = frozenset(),
+    split: float = 1.0,
 ) -> Response:
-    """A frame as JPEG; the film's own camera may be left for another pose. One that took too long to be finished says
-    so in ``X-Unfinished``, and is not kept."""
+    """A frame as JPEG; the film's own camera may be left for another pose. Right of ``split``, a share of its width, it
+    is without any finish. One that took too long to be finished says so in ``X-Unfinished``, and is not kept."""
     shape = film.frame.width / film.frame.height
     width = min(width, int((MOST_PIXELS * shape) ** 0.5), int(MOST_HEIGHT * shape)) // 2 * 2
-    picture = desk.renderer.render(Request(film, time, size_for(film, max(width, 2)), quality, pose, without=without))
+    request = Request(film, time, size_for(film, max(width, 2)), quality, pose, without=without)
+    picture = _split(desk, request, split) if split < 1 else desk.renderer.render(request)
     headers = {"X-Unfinished": "marks"} if picture.unfinished else KEPT
     return Response(jpeg(picture, JPEG_QUALITY), media_type="image/jpeg", headers=headers)
+
+
+def _split(desk: Desk, request: Request, split: float) -> Picture:
+    """A frame with its finish on the left, and without any on the right."""
+    width, height = request.size
+    edge = min(max(round(split * width), 1), width - 1)
+    after = desk.renderer.render(replace(request, region=(0, 0, edge, height)))
+    plain = replace(request, region=(edge, 0, width - edge, height), without=frozenset(EFFECTS))
+    before = desk.renderer.render(plain)
+    return Picture(np.hstack([after.pixels, before.pixels]), after.unfinished or before.unfinished)
 
 
 @router.get("/frames/{frame}.jpg", response_class=Response)
@@ -91,9 +108,10 @@ async def get_frame(
     width: Annotated[int, Query(ge=64, le=4096)] = 640,
     quality: Literal["draft", "final"] = "draft",
     without: Without = "",
+    split: InFrame = 1.0,
 ) -> Response:
     """A frame of a state of the film, as JPEG; the same address always gives the same picture."""
-    key = (film_id, state, frame, width, quality, without)
+    key = (film_id, state, frame, width, quality, without, split)
     if begun := desk.ahead.pop(key, None):
         try:
             return await desk.frames.wait(request, begun)
@@ -105,7 +123,7 @@ async def get_frame(
 
 
 def work_of(
-    desk: Desk, film_id: str, state: str, frame: int, width: int, quality: str, without: str = ""
+    desk: Desk, film_id: str, state: str, frame: int, width: int, quality: str, without: str = "", split: float = 1.0
 ) -> Callable[[], Response]:
     """What draws a frame."""
 
@@ -113,7 +131,7 @@ def work_of(
         film, choreography = desk.film(film_id, state)
         if not 0 <= frame < choreography.frames:
             raise NotFound(f"The film has no frame {frame}.")
-        return drawn(desk, film, Time(frame), width, Quality[quality.upper()], without=effects_of(without))
+        return drawn(desk, film, Time(frame), width, Quality[quality.upper()], None, effects_of(without), split)
 
     return work
 
@@ -122,9 +140,9 @@ MOST_AHEAD = 4
 """Frames that are begun before they are asked for, and kept until they are."""
 
 
-def begin(desk: Desk, film_id: str, state: str, frame: int, width: int, without: str = "") -> None:
+def begin(desk: Desk, film_id: str, state: str, frame: int, width: int, without: str = "", split: float = 1.0) -> None:
     """Begin a draft of a frame that is about to be asked for, as of a trial whose answer is still under way."""
-    key = (film_id, state, frame, width, "draft", without)
+    key = (film_id, state, frame, width, "draft", without, split)
     while len(desk.ahead) >= MOST_AHEAD:
         desk.ahead.popitem(last=False)[1].stop.stop()
     with suppress(Busy):
@@ -227,7 +245,7 @@ def get_grasps(film_id: str, frame: int, desk: TheDesk, state: str) -> list[Gras
     film, choreography = desk.film(film_id, state)
     if not 0 <= frame < choreography.frames:
         return []
-    found = grasps_of(film, choreography, Time(frame), desk.store.aids.kit.faces)
+    found = grasps_of(film, choreography, Time(frame), desk.store.kit.faces)
     return [Grasp(mark=one.mark, corners=[(u, v) for u, v in one.corners.tolist()]) for one in found]
 
 
@@ -266,7 +284,73 @@ def get_grade(film_id: str, frame: int, desk: TheDesk, state: str) -> PlainTextR
     grade = running(film.finish.grade, Time(max(frame, 0)), choreography.timeline)
     name = quote(f"{film.name} {frame}.cube")
     headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{name}"}
-    return PlainTextResponse(cube_text(table_of(grade.grading), film.name), headers=headers)
+    grading = replace(grade.grading, cube=desk.store.kit.cube(grade))
+    return PlainTextResponse(cube_text(table_of(grading), film.name), headers=headers)
+
+
+@router.get("/swatches/{frame}.jpg", response_class=Response)
+async def get_swatch(
+    film_id: str,
+    frame: int,
+    desk: TheDesk,
+    request: Call,
+    state: str,
+    surface: SurfaceKind | Literal[""] = "",
+    look: Annotated[str, Query(max_length=40)] = "",
+    width: Annotated[int, Query(ge=32, le=480)] = 120,
+) -> Response:
+    """A small picture of a frame as it would be with another surface, or with a look."""
+
+    def work() -> Response:
+        film, choreography = desk.film(film_id, state)
+        if not 0 <= frame < choreography.frames:
+            raise NotFound(f"The film has no frame {frame}.")
+        finish = film.finish
+        if look:
+            finish = with_look(film, desk.store.looks.look(look), 1.0).finish
+        if surface:
+            laid = finish.surface.model_dump() | {"kind": surface, "on": True}
+            finish = finish.model_copy(update={"surface": Surface.model_validate(laid)})
+        # All else is the very same, so that what is made ready of it serves for all of them.
+        film = film.model_copy(update={"finish": finish})
+        # What only costs time at that size is left out.
+        return drawn(desk, film, Time(frame), width, Quality.DRAFT, without=frozenset({"shutter", "ends"}))
+
+    return await desk.tiles.do(request, film_id, work)
+
+
+@router.get("/scopes/{frame}.png", response_class=Response)
+async def get_scope(
+    film_id: str,
+    frame: int,
+    desk: TheDesk,
+    request: Call,
+    state: str,
+    kind: ScopeKind = "waveform",
+    width: Annotated[int, Query(ge=64, le=1024)] = 400,
+    height: Annotated[int, Query(ge=64, le=1024)] = 160,
+    without: Without = "",
+) -> Response:
+    """What a frame's colours measure, as a picture: brightness over the frame's width, colours by hue and saturation,
+    or how many there are of each. ``X-Clipped`` says how many percent are quite black, and quite white."""
+
+    def work() -> Response:
+        film, choreography = desk.film(film_id, state)
+        if not 0 <= frame < choreography.frames:
+            raise NotFound(f"The film has no frame {frame}.")
+        size = size_for(film, MEASURED)
+        picture = desk.renderer.render(Request(film, Time(frame), size, Quality.DRAFT, without=effects_of(without)))
+        black, white = clipped(picture.rgb)
+        _, data = cv2.imencode(".png", scope(picture.rgb, kind, width, height)[..., ::-1])
+        return Response(
+            data.tobytes(), media_type="image/png", headers=KEPT | {"X-Clipped": f"{black:.2f} {white:.2f}"}
+        )
+
+    return await desk.frames.do(request, film_id, work)
+
+
+MEASURED = 480
+"""Pixels across of a frame whose colours are measured."""
 
 
 class HeightsFound(BaseModel):

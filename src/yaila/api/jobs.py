@@ -12,7 +12,8 @@ from pydantic import BaseModel, ConfigDict
 
 from yaila.api.desk import Desk, desk_of
 from yaila.core.errors import BadRender, NotFound
-from yaila.farm.reel import ReelSettings, frames_of, size_for
+from yaila.farm.reel import ReelSettings, ask_files, farm_key, frames_of, size_for
+from yaila.formats.delivery import FORMS, form_of
 from yaila.store.database import JobRow
 from yaila.store.jobs import seconds_under_way
 
@@ -38,6 +39,11 @@ class Job(BaseModel):
     made: datetime
     size: tuple[int, int] | None = None
     crf: int | None = None
+    form: str | None = None
+    suffix: str | None = None
+    part: str | None = None
+    plays: bool = False
+    """Whether a page can play its file."""
     bytes: int | None = None
 
 
@@ -58,9 +64,12 @@ class NewReel(BaseModel):
 def job_of(row: JobRow, reels: Path | None = None) -> Job:
     """A job as the API gives it."""
     seconds = seconds_under_way(row)
-    rate = row.done / seconds if row.done and seconds > 0 else None
+    begun = row.settings.get("begun", 0)
+    rate = (row.done - begun) / seconds if row.done > begun and seconds > 0 else None
     left = (row.total - row.done) / rate if rate and row.state == "running" else None
-    file = reels / f"{row.id}.mp4" if reels and row.kind == "reel" and row.state == "done" else None
+    reel = row.settings.get("reel", {})
+    form = FORMS.get(reel.get("form", "h264")) if row.kind == "reel" else None
+    file = reels / f"{row.id}{form.suffix}" if reels and form and row.state == "done" else None
     return Job.model_validate(
         {
             "id": row.id,
@@ -75,7 +84,11 @@ def job_of(row: JobRow, reels: Path | None = None) -> Job:
             "seconds": seconds,
             "made": row.made,
             "size": row.settings.get("size"),
-            "crf": row.settings.get("reel", {}).get("crf"),
+            "crf": reel.get("crf") if form and form.quality else None,
+            "form": form.name if form else None,
+            "suffix": form.suffix if form else None,
+            "part": reel.get("part", "all") if form else None,
+            "plays": bool(form and form.key in PLAYED),
             "bytes": file.stat().st_size if file and file.exists() else None,
         }
     )
@@ -95,9 +108,10 @@ def start_reel(film_id: str, new: NewReel, desk: TheDesk) -> Job:
     """Render a revision of a film in the background."""
     film = desk.store.films.at_revision(film_id, new.revision)
     frames, size = frames_of(film, new.settings), size_for(film, new.settings.width)
-    missing = [plate.name for plate in film.plates if not desk.store.pictures.has(plate.picture.sha256)]
-    if missing:
-        raise BadRender(f"The picture of “{missing[0]}” is not in store. Drop its file again, then render.")
+    form_of(new.settings.form, size)
+    if new.settings.on and not farm_key(desk.store).exists():
+        raise BadRender(f"There is no key to a farm at {farm_key(desk.store)}. Copy the farm's there.")
+    ask_files(film, desk.store)
     settings = {"revision": new.revision, "reel": new.settings.model_dump(), "size": list(size)}
     job = desk.store.jobs.add("reel", film_id, film.name, settings, len(frames))
     desk.farm.start(job, "reel")
@@ -112,17 +126,80 @@ def cancel_job(job: str, desk: TheDesk) -> Job:
     return job_of(desk.store.jobs.get(job))
 
 
-@router.get("/reels/{job}.mp4", response_class=FileResponse)
-def get_reel(job: str, desk: TheDesk, download: bool = False) -> FileResponse:
+@router.post("/jobs/{job}/pause")
+def pause_job(job: str, desk: TheDesk) -> Job:
+    """Stop a reel for now: what it has written stays."""
+    desk.farm.pause(job)
+    return job_of(desk.store.jobs.get(job))
+
+
+@router.post("/jobs/{job}/resume")
+def resume_job(job: str, desk: TheDesk) -> Job:
+    """Let a reel go on where it was."""
+    desk.farm.resume(job)
+    return job_of(desk.store.jobs.get(job))
+
+
+PLAYED = ("h264", "vp9", "av1", "vp9alpha", "webp")
+"""Forms that pages play."""
+
+
+class OfferedForm(BaseModel):
+    """A form to deliver in: what it is called and for, whether it has a quality, whether what is see-through stays so,
+    whether the film's sound goes with it, and whether this machine can write it."""
+
+    key: str
+    name: str
+    purpose: str
+    quality: bool
+    alpha: bool
+    sounds: bool
+    available: bool
+
+
+class OfferedFarm(BaseModel):
+    """Whether reels can be drawn on a farm: whether its key is here, and where it is looked for."""
+
+    key: bool
+    path: str
+
+
+@router.get("/farm")
+def get_farm(desk: TheDesk) -> OfferedFarm:
+    """Whether reels can be drawn on other machines."""
+    path = farm_key(desk.store)
+    return OfferedFarm(key=path.exists(), path=str(path))
+
+
+@router.get("/forms")
+def list_forms() -> list[OfferedForm]:
+    """All forms that a reel can have."""
+    return [
+        OfferedForm(
+            key=form.key,
+            name=form.name,
+            purpose=form.purpose,
+            quality=form.quality,
+            alpha=form.alpha,
+            sounds=form.sounds,
+            available=form.available,
+        )
+        for form in FORMS.values()
+    ]
+
+
+@router.get("/reels/{job}.{ending}", response_class=FileResponse)
+def get_reel(job: str, ending: str, desk: TheDesk, download: bool = False) -> FileResponse:
     """The file of a finished reel, to play in the page or to download."""
     row = desk.store.jobs.get(job)
-    path = desk.store.reels / f"{row.id}.mp4"
-    if row.kind != "reel" or not path.exists():
+    form = FORMS.get(row.settings.get("reel", {}).get("form", "h264"))
+    path = desk.store.reels / f"{row.id}.{ending}"
+    if row.kind != "reel" or form is None or form.suffix != f".{ending}" or not path.exists():
         raise NotFound("That reel has no file. Render it again.")
     name = "".join(c if c.isalnum() or c in " -_" else "-" for c in row.name).strip() or "film"
     return FileResponse(
         path,
-        media_type="video/mp4",
-        filename=f"{name}.mp4",
+        media_type=form.media,
+        filename=f"{name}{form.suffix}",
         content_disposition_type="attachment" if download else "inline",
     )

@@ -3,28 +3,26 @@
 from __future__ import annotations
 
 from pathlib import PurePath
-from typing import Annotated
+from typing import Annotated, Any, Literal
 
 import cv2
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request, Response
 
+from yaila.api.arrivals import begun, label_of
 from yaila.api.desk import Desk, desk_of, file_body
-from yaila.api.jobs import Job, job_of
+from yaila.api.jobs import Job
 from yaila.core.errors import BadPicture, NotFound
-from yaila.core.film.acts import LayPlate, SwapPicture
+from yaila.core.film.acts import AddInset, LayPlate, SwapPicture
+from yaila.core.film.marked import Inset, ShownPicture
 from yaila.core.ground import Point
 from yaila.core.imagery import PAGE
 from yaila.core.imagery.pages import PADDED
 from yaila.core.picture import pyramid_of
-from yaila.core.quantities import is_count
-from yaila.formats.whole import ask_room
-from yaila.store.jobs import new_job
 
 router = APIRouter(prefix="/api", tags=["pictures"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
 Immutable = {"Cache-Control": "private, max-age=604800, immutable"}
-MOST_BYTES = 16 * 2**30
 
 
 @router.post("/films/{film_id}/pictures", status_code=202, openapi_extra=file_body("A picture file"))
@@ -40,41 +38,30 @@ async def receive_picture(
     world: Annotated[str | None, Query(max_length=2000)] = None,
     prj: Annotated[str | None, Query(max_length=6000)] = None,
     world_name: Annotated[str, Query(max_length=200)] = "",
+    becomes: Annotated[Literal["plate", "inset"], Query(alias="as")] = "plate",
+    frame: Annotated[int, Query(ge=0)] = 0,
+    reach: Annotated[float, Query(ge=0)] = 0.0,
 ) -> Job:
     """Take a picture file (the body of the request) and lay it as a plate on top of the stack.
 
     ``x``, ``y`` and ``width`` say where on the ground its centre goes and how wide it is laid, if the film has
     plates already. ``swap`` names a plate that gets the picture instead of its own. ``world`` and ``prj`` are the texts
-    of a world file and of the .prj beside it.
+    of a world file and of the .prj beside it. As an inset it is seen at that place from ``frame`` on; beside a marker,
+    within ``reach``, it comes with that.
     """
     film = desk.store.films.state(film_id).film
     if swap:
         film.plate(swap)
-    label = PurePath(name.replace("\\", "/")).name or "Picture"
-    job = new_job()
-    file = desk.store.arrivals / job
-    size = 0
-    coming = request.headers.get("content-length", "")
-    ask_room(desk.store.arrivals, int(coming) if is_count(coming) else 0, f"“{label}”")
-    try:
-        with file.open("wb") as out:
-            async for chunk in request.stream():
-                size += len(chunk)
-                if size > MOST_BYTES:
-                    raise BadPicture(f"“{label}” is over 16 GB. Cut it in parts or save it compressed.")
-                out.write(chunk)
-        if size == 0:
-            raise BadPicture(f"“{label}” is empty: it has no bytes. Save it again and drop it once more.")
-    except BaseException:
-        file.unlink(missing_ok=True)
-        raise
-    settings = {"file": str(file), "world": world, "prj": prj, "world_name": world_name}
-    desk.store.jobs.add("import", film_id, label, settings, 100, job)
+    label = label_of(name, "Picture")
+    settings = {"world": world, "prj": prj, "world_name": world_name}
 
-    def lay() -> None:
-        outcome = desk.store.jobs.get(job).settings
+    def lay(job: str, outcome: dict[str, Any]) -> None:
         picture = desk.store.pictures.reference(outcome["sha256"])
         holes = outcome.get("holes", ())
+        if becomes == "inset":
+            shown = ShownPicture(sha256=picture.sha256, width=picture.width, height=picture.height)
+            inset = Inset(name=PurePath(label).stem[:120] or "Inset", x=x or 0.0, y=y or 0.0, shows=shown)
+            return desk.conclude(job, [AddInset(inset=inset, frame=frame, reach=reach)], f"Set {inset.name}")
         again = [one.name for one in desk.store.films.state(film_id).film.plates if one.picture == picture]
         if outcome.get("mended") and again and not swap:
             desk.conclude(job, [], "", f"The picture of “{again[0]}” is whole again.")
@@ -94,8 +81,7 @@ async def receive_picture(
             )
             desk.conclude(job, [act], f"Lay {act.name}", outcome.get("told", ""))
 
-    desk.farm.start(job, "import", lay)
-    return job_of(desk.store.jobs.get(job))
+    return await begun(desk, request, film_id, label, settings, BadPicture, lay)
 
 
 @router.get("/films/{film_id}/plates/{plate_id}/tiles/{look}/{level}/{column}/{row}", response_class=Response)

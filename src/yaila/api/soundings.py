@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
 from yaila.api.desk import Desk, desk_of
-from yaila.core.soundings import Finding, soundings_of
+from yaila.core.soundings import Finding, Listening, soundings_of
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["soundings"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
@@ -33,7 +33,8 @@ async def get_soundings(film_id: str, desk: TheDesk, request: Request, state: st
         return f"{value / 1000:,.1f} km" if value >= 2000 else f"{value:,.0f} m"
 
     def work() -> list[Finding]:
-        return soundings_of(film, desk.pieces, length, desk.store.aids.kit.faces, desk.renderer)
+        listening = Listening(desk.store.has, desk.heard)
+        return soundings_of(film, desk.pieces, length, desk.store.kit.faces, desk.renderer, listening)
 
     findings = await desk.checks.do(request, film_id, work, film_id)
     return Soundings(findings=findings, grave=sum(finding.grave for finding in findings))

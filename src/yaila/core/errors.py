@@ -68,6 +68,18 @@ class BadRender(YailaError):
     kind = "bad-render"
 
 
+class BadClip(YailaError):
+    """The file is no clip that can be used."""
+
+    kind = "bad-clip"
+
+
+class BadSound(YailaError):
+    """The file is no sound that can be used."""
+
+    kind = "bad-sound"
+
+
 class BadBundle(YailaError):
     """The file is not a film bundle that can be read."""
 

@@ -37,9 +37,9 @@ class Quantity:
 
 @dataclass(frozen=True)
 class Ref(Quantity):
-    """A name of something else in the film, or of a picture or aid of the store."""
+    """A name of something else in the film, or of a picture, sound, clip or aid of the store."""
 
-    of: Literal["route", "plate", "vantage", "mark", "style", "picture", "aid"] = "mark"
+    of: Literal["route", "plate", "vantage", "mark", "style", "lane", "picture", "sound", "clip", "aid"] = "mark"
 
 
 FINITE = Field(allow_inf_nan=False, ge=-1e9, le=1e9)
@@ -155,6 +155,8 @@ LightKelvin = Annotated[float, Quantity("colour temperature", "K", "sizes")]
 """The colour temperature of a light."""
 Hour = Annotated[float, Quantity("hour of the day", "h")]
 TurnsAMinute = Annotated[float, Quantity("turning", "turns/min")]
+Decibels = Annotated[float, Quantity("level", "dB")]
+Semitones = Annotated[float, Quantity("pitch", "semitones")]
 Number = Annotated[float, NUMBER]
 """A number of no kind that anything else depends on."""
 Colour = Annotated[str, COLOUR, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
@@ -168,6 +170,9 @@ MarkRef = Annotated[str, MARK_NAME, ID]
 StyleRef = Annotated[str, Ref("style name", of="style"), ID]
 SHA256 = Field(pattern=r"^[0-9a-f]{64}$")
 PictureSha = Annotated[str, Ref("picture name", of="picture"), SHA256]
+LaneRef = Annotated[str, Ref("lane name", of="lane"), ID]
+ClipSha = Annotated[str, Ref("clip name", of="clip"), SHA256]
+SoundSha = Annotated[str, Ref("sound name", of="sound"), SHA256]
 FamilyName = Annotated[str, Ref("font name", of="aid")]
 """A family that ships with Yaila, or the SHA-256 of a font of the store."""
 AidSha = Annotated[str, Ref("aid name", of="aid"), SHA256]

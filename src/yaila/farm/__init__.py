@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import logging
 import os
+import shutil
 import signal
 import subprocess
 import sys
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 
+from yaila.core.errors import BadRender
 from yaila.store import Store
-from yaila.store.jobs import OPEN
+from yaila.store.jobs import INTERRUPTED, OPEN
 
 log = logging.getLogger("yaila")
 
@@ -23,6 +25,10 @@ WORK = {
     "reel": "yaila.farm.reel",
 }
 """The module that does each kind of job, run as ``python -m MODULE HOME JOB SERVER``, the server's process."""
+
+
+RESUMED = ("interrupted", "failed")
+"""States from which a reel can go on."""
 
 
 def _logged(future: Future[None]) -> None:
@@ -52,10 +58,38 @@ class Farm:
         self._turns[kind].submit(self._work, job, WORK[kind], done).add_done_callback(_logged)
 
     def cancel(self, job: str) -> None:
-        """Stop a job that is not over; what it has written so far is removed."""
-        if self._store.jobs.get(job).state not in OPEN:
+        """Stop a job that is not over, or give up one that could go on; what it has written so far is removed."""
+        row = self._store.jobs.get(job)
+        if row.state in RESUMED and row.kind == "reel":
+            self._store.jobs.reopen(job)
+        elif row.state not in OPEN:
             return
         self._store.jobs.note(job, state="cancelled", message="Cancelled.")
+        self._end(job)
+        self._store.sweep(job)
+        for part in self._store.reels.glob(f"{job}*"):
+            shutil.rmtree(part, ignore_errors=True) if part.is_dir() else part.unlink(missing_ok=True)
+
+    def pause(self, job: str) -> None:
+        """Stop a reel that is under way; its pieces stay, and it can go on."""
+        row = self._store.jobs.get(job)
+        if row.state in OPEN and row.kind == "reel":
+            self._store.jobs.note(job, state="interrupted", message="Paused.")
+            self._end(job)
+
+    def resume(self, job: str) -> None:
+        """Let a reel go on that was interrupted or failed, with the pieces that it has.
+
+        Raises:
+            BadRender: it is none of that.
+        """
+        row = self._store.jobs.get(job)
+        if row.kind != "reel" or row.state not in RESUMED:
+            raise BadRender("Only a reel that was interrupted, paused or has failed can go on.")
+        self._store.jobs.reopen(job)
+        self.start(job, "reel")
+
+    def _end(self, job: str) -> None:
         process = self._processes.get(job)
         if process:
             process.terminate()
@@ -63,9 +97,6 @@ class Farm:
                 process.wait(timeout=10)
             except subprocess.TimeoutExpired:
                 process.kill()
-        self._store.sweep(job)
-        for part in self._store.reels.glob(f"{job}*"):
-            part.unlink(missing_ok=True)
 
     def close(self) -> None:
         """Stop all jobs: the server is going."""
@@ -87,7 +118,7 @@ class Farm:
             self._store.jobs.note(
                 job,
                 state="interrupted",
-                message="Yaila was stopped while this was under way. Start it again.",
+                message=INTERRUPTED,
             )
         elif code:
             self._store.jobs.note(job, state="failed", message=_ended(code))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +16,7 @@ from yaila.core.film.model import Captured
 from yaila.core.film.part import new_id
 from yaila.core.ground import TileBlock
 from yaila.core.ground.georeference import MERCATOR, Georeference
-from yaila.farm.pulse import Pulse, work
+from yaila.farm.pulse import Pulse, give_way, work
 from yaila.formats.mosaic import Mosaic
 from yaila.formats.survey import Source, Surveyor
 from yaila.store import Store
@@ -110,5 +109,5 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
 
 
 if __name__ == "__main__":
-    os.nice(10)
+    give_way(10)
     work(run)

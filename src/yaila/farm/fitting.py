@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from typing import Any
 
@@ -12,7 +11,7 @@ from yaila.core.analysis.overlap import Open, find_on_stack, finer_below, tone_m
 from yaila.core.film import Film
 from yaila.core.film.acts import LayFound, MatchTone, NoteFit, RestackPlate
 from yaila.core.imagery.fitting import NotFitted
-from yaila.farm.pulse import Pulse, work
+from yaila.farm.pulse import Pulse, give_way, work
 from yaila.store import Store
 
 
@@ -90,5 +89,5 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
 
 
 if __name__ == "__main__":
-    os.nice(10)
+    give_way(10)
     work(run)

@@ -1,14 +1,13 @@
-"""The process that takes one picture into the store: ``python -m yaila.farm.importing HOME JOB``."""
+"""The process that takes one picture or sound into the store: ``python -m yaila.farm.importing HOME JOB``."""
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import Any
 
-from yaila.core.errors import BadGeoreference
+from yaila.core.errors import BadGeoreference, BadSound
 from yaila.core.ground.georeference import Georeference
-from yaila.farm.pulse import Pulse, work
+from yaila.farm.pulse import Pulse, give_way, work
 from yaila.formats.georeferencing import is_tiff, read_world
 from yaila.formats.mbtiles import is_mbtiles, read_mbtiles
 from yaila.store import Store
@@ -21,6 +20,13 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
     file = Path(row.settings["file"])
     sidecar = row.settings.get("world")
     store.jobs.note(job, total=100)
+    if row.settings.get("sound"):
+        sound = store.sounds.add(file, row.name, lambda share: pulse.beat(round(share * 99)), job=job)
+        store.jobs.note(job, settings=row.settings | {"sound": sound.model_dump()}, done=99)
+        return
+    if row.settings.get("clip"):
+        _clip(store, job, file, pulse)
+        return
     # What a file says of its place is read before the picture, so that a fault in it loses nothing.
     place: Georeference | None = None
     holes: tuple[tuple[int, int, int, int], ...] = ()
@@ -58,6 +64,21 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
     store.jobs.note(job, settings=row.settings | found, done=99)
 
 
+def _clip(store: Store, job: str, file: Path, pulse: Pulse) -> None:
+    """Take in a clip, and its sound, if it has any that can be heard."""
+    row = store.jobs.get(job)
+    clip = store.clips.add(file, row.name, lambda share: pulse.beat(round(share * 80)), job=job)
+    found: dict[str, Any] = {"clip": clip.model_dump(), "heard": None, "told": ""}
+    if store.clips.get(clip.sha256).sound:
+        source = store.clips.source(clip.sha256)
+        try:
+            sound = store.sounds.add(source, row.name, lambda share: pulse.beat(80 + round(share * 19)), True, job)
+            found["heard"] = sound.model_dump()
+        except BadSound as error:
+            found["told"] = f"It is silent: {error}"
+    store.jobs.note(job, settings=row.settings | found, done=99)
+
+
 def _beside(settings: dict[str, Any], name: str) -> tuple[Georeference | None, str]:
     """Where a file beside a picture says that it lies. One that says nothing of use does not keep the picture out."""
     try:
@@ -67,5 +88,5 @@ def _beside(settings: dict[str, Any], name: str) -> tuple[Georeference | None, s
 
 
 if __name__ == "__main__":
-    os.nice(15)
+    give_way(15)
     work(run)

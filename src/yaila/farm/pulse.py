@@ -12,6 +12,7 @@ from pathlib import Path
 from yaila.core.errors import YailaError
 from yaila.formats.whole import refused_by_disk
 from yaila.store import Store
+from yaila.store.jobs import INTERRUPTED
 
 
 class Pulse:
@@ -38,9 +39,15 @@ class Pulse:
             self._store.jobs.note(
                 self.job,
                 state="interrupted",
-                message="Yaila was stopped while this was under way. Start it again.",
+                message=INTERRUPTED,
             )
             os._exit(1)
+
+
+def give_way(by: int) -> None:
+    """Let other programs go first, by so many steps of the system's niceness; ``YAILA_NICE`` says how many at most."""
+    most = os.environ.get("YAILA_NICE", "")
+    os.nice(min(by, int(most)) if most.isdigit() else by)
 
 
 def work(run: Callable[[Store, str, Pulse], None]) -> None:

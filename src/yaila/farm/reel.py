@@ -6,37 +6,73 @@ Run as a process of its own by the server, ``python -m yaila.farm.reel HOME JOB`
 
 from __future__ import annotations
 
+import hashlib
 import os
 import queue
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
+from yaila import __version__
 from yaila.core.camera import FrameSize
 from yaila.core.errors import BadRender
 from yaila.core.film import Film, choreograph
+from yaila.core.film.heard import Mix, ReadFile, Soundtrack, silent
 from yaila.core.imagery import PageStore, Pyramid
-from yaila.core.picture import Kit, Quality, Renderer, Request
-from yaila.core.time import Time
-from yaila.farm.pulse import Pulse, work
-from yaila.formats.mp4 import mp4_writer
+from yaila.core.picture import Kit, Part, Quality, Renderer, Request
+from yaila.core.sound import sample_of
+from yaila.core.time import Time, timecode
+from yaila.farm.pieces import Pieces, folder_of, pieces_of
+from yaila.farm.pulse import Pulse, give_way, work
+from yaila.formats.delivery import Slate, delivery, form_of, joined
+from yaila.formats.loudness import levelled
+from yaila.formats.video import Track
 from yaila.formats.whole import ask_room
 from yaila.store import Store
 
 
 class ReelSettings(BaseModel):
     """What to render: frames ``first`` to ``last`` (both included; the whole film if none is said), the size (the
-    film's own, or another of the same shape), and x264's constant rate factor."""
+    film's own, or another of the same shape), the ``form`` it is delivered in (``formats/delivery.py``), the constant
+    rate factor of forms that have one, and which ``part`` of the film it holds."""
 
     model_config = ConfigDict(extra="forbid")
     first: int = Field(0, ge=0)
     last: int | None = Field(None, ge=0)
     width: int | None = Field(None, ge=64, le=8192, multiple_of=2)
     crf: int = Field(18, ge=0, le=51)
+    form: str = Field("h264", max_length=20)
+    part: Part = "all"
+    sound: bool = True
+    """Whether the film's sound goes with it, in a reel of the whole."""
+    on: str = Field("", max_length=200, pattern=r"^(tls://\S+:\d{1,5})?$")
+    """The scheduler of the farm that draws it (``farm/cluster.py``); this machine if none is named."""
+
+
+def ask_files(film: Film, store: Store) -> None:
+    """See that all that is seen and heard in a film is in store.
+
+    Raises:
+        BadRender: it is not; what, is named.
+    """
+    for use in film.files:
+        if not store.has(use):
+            raise BadRender(f"The {use.kind} of “{use.name}” is not in store. Drop its file again, then render.")
+
+
+@dataclass(frozen=True)
+class Farmed:
+    """What a farm needs to draw a reel: the file of its key, and the files of the film."""
+
+    key: Path
+    file_of: Callable[[str], Path]
 
 
 MOST_HEIGHT = 8192
@@ -80,48 +116,132 @@ def render(
     progress: Callable[[int], None] = lambda done: None,
     pages: PageStore | None = None,
     kit: Kit = Kit(),  # noqa: B008 - frozen
+    anew: bool = True,
+    open_sound: ReadFile = silent,
+    farm: Farmed | None = None,
 ) -> None:
-    """Render a reel to an MP4 file.
+    """Render a reel to a file, piece by piece, and its sound with it.
 
-    Frames are drawn in a thread while earlier ones are being encoded.
+    Frames are drawn in a thread while earlier ones are being encoded. Pieces that an earlier rendering of the very same
+    left are used again, unless it is to begin ``anew``. With ``settings.on`` the pieces are drawn on a farm, for which
+    ``farm`` says where its key and the film's files are.
 
     Raises:
-        BadRender: see :func:`frames_of`.
+        BadRender: see :func:`frames_of` and :func:`form_of`.
     """
     frames, size = frames_of(film, settings), size_for(film, settings.width)
-    renderer = Renderer(open_picture, pages or PageStore(512), kit)
-    drawn: queue.Queue[NDArray[np.uint8] | BaseException] = queue.Queue(maxsize=3)
-    stop = threading.Event()
+    form = form_of(settings.form, size)
+    slate = Slate(timecode(frames[0], film.fps), frames[0], film.name)
+    kept = Pieces(folder_of(path), form.suffix, _what(film, settings), anew)
+    pieces = pieces_of(frames, form.whole)
+    missing = [number for number in range(len(pieces)) if not kept.there(number)]
+    done = len(frames) - sum(len(pieces[number]) for number in missing)
+    progress(done)
 
-    def put(item: NDArray[np.uint8] | BaseException) -> None:
-        while not stop.is_set():
+    def more(frames: int) -> None:
+        nonlocal done
+        done += frames
+        progress(done)
+
+    if settings.on and missing:
+        from yaila.farm.cluster import draw_on
+
+        if farm is None:
+            raise BadRender("There is no key to a farm here. Put it into the store as farm.pem, or name it with --key.")
+        own = settings.model_dump(exclude={"on"})
+        draw_on(settings.on, farm.key, film, own, farm.file_of, kept, [(k, pieces[k]) for k in missing], more)
+    elif missing:
+        drawn = _Drawn(film, settings, size, [frame for number in missing for frame in pieces[number]])
+        with drawn.by(Renderer(open_picture, pages or PageStore(512), kit), form.alpha):
+            for number in missing:
+                _encode(film, settings, kept.path(number), pieces[number], drawn, more)
+                kept.keep(number)
+    track = track_of(film, frames, open_sound) if settings.sound and settings.part == "all" and form.sounds else None
+    joined(form, [kept.path(number) for number in range(len(pieces))], path, film.fps, slate, track)
+    kept.away()
+
+
+def write_piece(film: Film, settings: ReelSettings, path: Path, frames: range, renderer: Renderer) -> None:
+    """Draw and encode one piece of a reel."""
+    drawn = _Drawn(film, settings, size_for(film, settings.width), list(frames))
+    with drawn.by(renderer, form_of(settings.form).alpha):
+        _encode(film, settings, path, frames, drawn, lambda frames: None)
+
+
+def _encode(
+    film: Film, settings: ReelSettings, path: Path, frames: range, drawn: _Drawn, more: Callable[[int], None]
+) -> None:
+    form, size = form_of(settings.form), size_for(film, settings.width)
+    with delivery(form, path, size, film.fps, settings.crf, Slate("", frames[0])) as writer:
+        for _ in frames:
+            writer.write(drawn.next())
+            more(1)
+
+
+def track_of(film: Film, frames: range, open_sound: ReadFile) -> Track | None:
+    """The sound of a film's frames, as it is delivered; none if nothing is heard."""
+    soundtrack = Soundtrack(film)
+    if soundtrack.silent:
+        return None
+    mix = Mix(soundtrack, open_sound, levelled(soundtrack, open_sound).gain)
+    first, end = (sample_of(frame, Fraction(film.fps.value)) for frame in (frames.start, frames.stop))
+    return Track(lambda start, count: mix.read(first + start, count), end - first)
+
+
+def _what(film: Film, settings: ReelSettings) -> str:
+    """All that the pieces of a reel depend on."""
+    return hashlib.sha256(
+        f"{__version__}{film.model_dump_json()}{settings.model_dump_json(exclude={'on'})}".encode()
+    ).hexdigest()
+
+
+class _Drawn:
+    """Frames that are drawn in a thread, some ahead of when they are asked for."""
+
+    def __init__(self, film: Film, settings: ReelSettings, size: FrameSize, frames: list[int]) -> None:
+        self._film, self._part, self._size, self._frames = film, settings.part, size, frames
+        self._ready: queue.Queue[NDArray[np.uint8] | BaseException] = queue.Queue(maxsize=3)
+        self._stop = threading.Event()
+
+    @contextmanager
+    def by(self, renderer: Renderer, clear: bool) -> Iterator[None]:
+        """Draw while the context lasts."""
+        drawer = threading.Thread(target=self._draw_all, args=(renderer, clear), name="frames")
+        drawer.start()
+        try:
+            yield
+        finally:
+            self._stop.set()
+            drawer.join()
+
+    def next(self) -> NDArray[np.uint8]:
+        """The next frame; what went wrong with it is raised."""
+        item = self._ready.get()
+        if isinstance(item, BaseException):
+            raise item
+        return item
+
+    def _put(self, item: NDArray[np.uint8] | BaseException) -> None:
+        while not self._stop.is_set():
             try:
-                return drawn.put(item, timeout=0.2)
+                return self._ready.put(item, timeout=0.2)
             except queue.Full:
                 continue
 
-    def draw_all() -> None:
+    def _draw_all(self, renderer: Renderer, clear: bool) -> None:
         try:
-            for frame in frames:
-                if stop.is_set():
+            for frame in self._frames:
+                if self._stop.is_set():
                     return
-                put(renderer.render(Request(film, Time(frame), size, Quality.FINAL)).rgb)
+                request = Request(self._film, Time(frame), self._size, Quality.FINAL, clear=clear, part=self._part)
+                self._put(renderer.render(request).pixels)
         except BaseException as error:
-            put(error)
+            self._put(error)
 
-    drawer = threading.Thread(target=draw_all, name="frames")
-    drawer.start()
-    try:
-        with mp4_writer(path, size, film.fps, settings.crf) as writer:
-            for done in range(len(frames)):
-                item = drawn.get()
-                if isinstance(item, BaseException):
-                    raise item
-                writer.write(item)
-                progress(done + 1)
-    finally:
-        stop.set()
-        drawer.join()
+
+def farm_key(store: Store) -> Path:
+    """Where the key of the farm is: ``YAILA_FARM_KEY``, or ``farm.pem`` in the store."""
+    return Path(os.environ.get("YAILA_FARM_KEY") or store.home / "farm.pem")
 
 
 def run(store: Store, job: str, pulse: Pulse) -> None:
@@ -129,17 +249,35 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
     row = store.jobs.get(job)
     settings = ReelSettings.model_validate(row.settings["reel"])
     film = store.films.at_revision(row.film, row.settings["revision"])
+    ask_files(film, store)
     size = size_for(film, settings.width)
-    ask_room(store.reels, round(row.total * size.width * size.height * A_PIXEL), "This reel")
-    path = store.reels / f"{job}.mp4"
-    render(film, store.pictures.pyramid, path, settings, pulse.beat, kit=store.aids.kit)
+    form = form_of(settings.form)
+    # Its pieces lie beside it while they are joined.
+    ask_room(store.reels, round(2 * row.total * size.width * size.height * form.room), "This reel")
+    path = store.reels / f"{job}{form.suffix}"
+    begun: list[int] = []
+
+    def progress(done: int) -> None:
+        if not begun:
+            # What was there already took no time now.
+            store.jobs.note(job, done=done, settings={**row.settings, "begun": done})
+            begun.append(done)
+        pulse.beat(done)
+
+    render(
+        film,
+        store.pictures.pyramid,
+        path,
+        settings,
+        progress,
+        kit=store.kit,
+        anew=False,
+        open_sound=store.sounds.read,
+        farm=Farmed(farm_key(store), store.file_of),
+    )
     store.jobs.note(job, state="done", done=row.total)
 
 
-A_PIXEL = 0.1
-"""Bytes that a pixel of a reel takes at most, with some to spare: half of it in the demo at CRF 18."""
-
-
 if __name__ == "__main__":
-    os.nice(19)
+    give_way(19)
     work(run)

@@ -18,24 +18,24 @@ from yaila.core.errors import BadBundle
 from yaila.core.film import Film
 from yaila.formats.whole import ask_room, whole_file
 
-MEDIA = re.compile(r"media/([0-9a-f]{64})\.(png|jpg|webp|tif|ttf|otf)")
+MOVING = "wav|flac|mp3|m4a|aac|ogg|oga|opus|aif|aiff|mp4|mov|webm|mkv|caf|w64|m4v|avi|mxf|mpg|mpeg|ts|mts|gif|media"
+"""Endings of sounds and clips."""
+
+MEDIA = re.compile(rf"media/([0-9a-f]{{64}})\.(png|jpg|webp|tif|ttf|otf|cube|{MOVING})")
 
 
-def write_bundle(path: Path, film: Film, source: Callable[[str], Path], aid: Callable[[str], Path]) -> None:
-    """Write a film, its pictures, and the fonts and signs that it needs.
+def write_bundle(path: Path, film: Film, file_of: Callable[[str], Path]) -> None:
+    """Write a film, and all the files that it needs: pictures, clips, sounds, fonts, signs and tables.
 
     Args:
-        source: gives the file of a picture by its SHA-256.
-        aid: gives the file of a font or a sign by its SHA-256.
+        file_of: gives the file of any of them by its SHA-256.
     """
+    media = film.picture_files | film.clip_files | film.sound_files | film.aids
     with whole_file(path) as part, zipfile.ZipFile(part, "w", zipfile.ZIP_STORED, allowZip64=True) as bundle:
         bundle.writestr("film.json", film.model_dump_json(indent=2))
-        for sha256 in dict.fromkeys(plate.picture.sha256 for plate in film.plates):
-            file = source(sha256)
-            bundle.write(file, f"media/{sha256}{file.suffix}")
-        for sha256 in sorted(film.aids):
-            file = aid(sha256)
-            bundle.write(file, f"media/{sha256}{file.suffix}")
+        for sha256 in sorted(media):
+            file = file_of(sha256)
+            bundle.write(file, f"media/{sha256}{file.suffix or '.media'}")
 
 
 def read_bundle(path: Path, folder: Path) -> tuple[Any, dict[str, Path]]:

@@ -31,6 +31,19 @@ def whole_file(path: Path) -> Iterator[Path]:
         part.unlink(missing_ok=True)
 
 
+@contextmanager
+def part_file(path: Path) -> Iterator[Path]:
+    """As :func:`whole_file`, of long work: what it is called before it is whole can be told from its name."""
+    part = path.with_suffix(f".part{path.suffix}")
+    try:
+        yield part
+        settle(part)
+        part.replace(path)
+        settle(path.parent)
+    finally:
+        part.unlink(missing_ok=True)
+
+
 def write_whole(path: Path, data: bytes) -> None:
     """Write a file that is whole or absent."""
     with whole_file(path) as part:

@@ -17,11 +17,25 @@ import numpy as np
 
 from yaila.core.analysis.overlap import tone_match_of
 from yaila.core.camera import Breath
-from yaila.core.film import Duration, Feather, Film, Ground, Marker, Passage, Plate, Route, RoutePoint, Vantage
+from yaila.core.film import (
+    Duration,
+    Feather,
+    Film,
+    Ground,
+    Marker,
+    Passage,
+    Plate,
+    Route,
+    RoutePoint,
+    Vantage,
+    choreograph,
+)
 from yaila.core.film.acts import MatchTone
 from yaila.core.film.finish import (
     Dusk,
+    Ends,
     Finish,
+    Glow,
     Grade,
     Grain,
     Haze,
@@ -31,15 +45,28 @@ from yaila.core.film.finish import (
     Relief,
     Shutter,
     Sun,
+    Surface,
     TargetFocus,
     Vignette,
 )
-from yaila.core.film.marked import Deck, Draws, Label, LabelStyle, Lamp, LampStyle, Leader, MarkerStyle, Region
+from yaila.core.film.marked import Deck, Draws, Inset, Label, LabelStyle, Lamp, LampStyle, Leader, MarkerStyle, Region
 from yaila.core.film.model import Fit
 from yaila.core.ground import GroundBox, Point, Similarity
 from yaila.core.ground.georeference import MERCATOR, Georeference
-from yaila.core.marks import Arrival, DeckLook, LampLook, Lettering, MarkerLook, RegionLook, Stroke, Traveller
+from yaila.core.marks import (
+    Arrival,
+    DeckLook,
+    InsetLook,
+    LampLook,
+    Lettering,
+    MarkerLook,
+    RegionLook,
+    Stroke,
+    Traveller,
+)
 from yaila.core.time import Course, Ease, FilmMoment, MarkMoment, RouteMoment, Stop, VantageMoment
+from yaila.standin.postcard import write_postcard
+from yaila.standin.score import with_score
 from yaila.standin.world import Harbour, World
 from yaila.store import Store
 
@@ -116,7 +143,9 @@ def ensure_night_post(store: Store, tell: Callable[[str], None]) -> None:
         film = MatchTone(plate=plate.id, match=tone_match_of(film, film.plate(plate.id), store.pictures.pyramid)).apply(
             film
         )
-    store.films.create(film, FILM_ID)
+    film = with_postcard(store, film, world.harbours["Ebbing Light"])
+    seconds = float(film.fps.seconds(choreograph(film).frames))
+    store.films.create(with_score(store, film, seconds), FILM_ID)
 
 
 def night_lights(store: Store, world: World) -> list[Plate]:
@@ -306,6 +335,29 @@ def night_post(world: World, plates: list[Plate], heights: Plate | None = None, 
     )  # fmt: skip
 
 
+def with_postcard(store: Store, film: Film, ebbing: Harbour) -> Film:
+    """The film with the light as it is seen from the water, beside it on the map."""
+    with store.room() as folder:
+        file = folder / "The light.mp4"
+        write_postcard(file)
+        clip = store.clips.add(file, file.name)
+    inset = Inset(
+        id="postcard",
+        name="The light from the water",
+        x=ebbing.x - 372,
+        y=ebbing.y + 38,
+        shows=clip.model_copy(update={"after": "again"}),
+        stands="facing",
+        gap=0,
+        starts=VantageMoment(vantage="v5", offset=6),
+        ends=VantageMoment(vantage="v5", edge="leaves", offset=6),
+        comes=Arrival(how="unfold", frames=12),
+        goes=Arrival(how="grow", frames=10),
+        look=InsetLook(size=520, round=4, edge=10, edge_colour="#f3ead6", shadow=34),
+    )
+    return film.model_copy(update={"insets": [inset]})
+
+
 def _lamps(world: World) -> list[Lamp]:
     """Lamps over the quays, the lighthouse with its beam, and the boat's own light."""
     lamps: list[Lamp] = []
@@ -351,7 +403,13 @@ def _finish(marrowick: Harbour, heights: Plate | None) -> Finish:
     ) -> Any:
         return Stop(id=key, value=value, at=VantageMoment(vantage=vantage, edge=edge, offset=offset))
 
-    falls = (("a", 0.0, "v1"), ("b", 0.12, "v2"), ("c", 0.42, "v3"), ("d", 0.72, "v4"), ("e", 0.96, "v5"))
+    # Night falls until the lighthouse, and breaks as the boat is home.
+    falls: tuple[Any, ...] = (
+        ("a", 0.0, "v1"), ("b", 0.12, "v2"), ("c", 0.42, "v3"), ("d", 0.72, "v4"), ("e", 0.96, "v5"),
+        ("f", 0.9, "v6", "leaves"), ("g", 0.5, "v7", "arrives", -16), ("h", 0.2, "v7", "leaves"),
+    )  # fmt: skip
+    # What was flown over is a chart in the end.
+    printed = (stop("air", 0.0, "v6", "leaves", 40), stop("paper", 0.6, "v7", "arrives", 16))
     town = place(marrowick, 60, -420)
     focus = (
         stop("far", PlaceFocus(x=town[0], y=town[1]), "v3", "arrives", -8),
@@ -367,6 +425,14 @@ def _finish(marrowick: Harbour, heights: Plate | None) -> Finish:
         stop("down", 0.0, "v6", "leaves", 60),
     )
     return Finish(
+        surface=Surface(
+            on=True,
+            kind="chartcloth",
+            folds=0,
+            light=Course(stops=tuple(one.model_copy(update={"value": one.value * 0.5}) for one in printed)),
+            own_colour=0.5,
+            strength=Course(stops=printed),
+        ),
         relief=Relief(
             on=heights is not None, plate=heights.id if heights else None, times=Course(stops=rises), shadows=0.25
         ),
@@ -384,9 +450,19 @@ def _finish(marrowick: Harbour, heights: Plate | None) -> Finish:
             shadows_by=0.22,
             lights_by=0.08,
             black=0.01,
-            warmth=Course(stops=(stop("warm", 14.0, "v1"), stop("even", 0.0, "v3"), stop("cool", -12.0, "v5"))),
+            warmth=Course(
+                stops=(
+                    stop("warm", 14.0, "v1"),
+                    stop("even", 0.0, "v3"),
+                    stop("cool", -12.0, "v5"),
+                    stop("still", -12.0, "v6", "leaves"),
+                    stop("dawn", 16.0, "v7", "arrives", 20),
+                )
+            ),
         ),
+        glow=Glow(on=True, strength=0.22, above=0.62, wide=0.014, colour="#ffe4bd"),
         vignette=Vignette(on=True, by=0.38, soft=0.7),
+        ends=Ends(on=True, opens="cut", closes_over=1.6),
         grain=Grain(on=True, strength=2.2),
     )
 
@@ -450,6 +526,6 @@ def _island(world: World) -> Region:
         id="isle", name="Hollin Isle", rings=(ring,), starts=VantageMoment(vantage="v7", offset=-20),
         comes=Arrival(how="fade", frames=20), flashes=1, flash=16,
         look=RegionLook(
-            filled=0, border=3, lift=30, sides=20, shadow=18, rest="dimmed", rest_by=0.5, side_colour="#4d4430"
+            filled=0, border=3, lift=30, sides=20, shadow=18, rest="dimmed", rest_by=0.16, side_colour="#4d4430"
         ),
     )  # fmt: skip

@@ -20,6 +20,9 @@ from numpy.typing import NDArray
 
 from yaila.core.colour import encoded
 from yaila.core.ground import GroundBox
+from yaila.standin.carving import FILE, NORTH, STEP, WEST, receivers
+
+Floats = NDArray[np.float64]
 
 # x, y (km), half axes (km), turn (degrees), peak (m)
 ISLANDS = np.array(
@@ -43,6 +46,12 @@ ISLANDS = np.array(
     ]
 )
 
+
+RIVER = 8.2
+"""How many doublings of a place of the carved land must drain into a river: 4 square kilometres."""
+
+WINDS, MEANDERS = 420.0, 55.0
+"""How far ranges and rivers wind off the grid that they were carved on, in the large and in the small, metres."""
 
 POOL = 8.0
 """How wide the pool of light below a lamp is, a deviation, metres."""
@@ -120,8 +129,8 @@ def _step(a, b, x):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _height(x, y, finest, islands, harbours):
-    """Height above the sea in metres."""
+def _edge(x, y, finest, islands):
+    """How far inside the land a place is, below 0 in the sea, and how high the mountains around it are, metres."""
     wx = x + 6000 * _fractal(x, y, 34000.0, max(finest, 300.0), 0.56, 11)
     wy = y + 6000 * _fractal(x, y, 34000.0, max(finest, 300.0), 0.56, 31)
     land, peak, weights = -3.0, 0.0, 1e-12
@@ -136,14 +145,94 @@ def _height(x, y, finest, islands, harbours):
         peak += weight * islands[i, 5]
         weights += weight
     rough = _fractal(x, y, 16000.0, max(finest, 20.0), 0.5, 51)
-    ridge = 1 - abs(_fractal(x + 900, y, 9000.0, max(finest, 60.0), 0.47, 71)) * 1.7
-    peak /= weights
-    edge = land + 0.27 * rough - 0.02
+    return land + 0.27 * rough - 0.02, peak / weights
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _weights(t):
+    """Of four neighbours, by a cubic B-spline."""
+    u = 1 - t
+    return u * u * u / 6, (4 - 6 * t * t + 3 * t * t * t) / 6, (4 - 6 * u * u + 3 * u * u * u) / 6, t * t * t / 6
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _winding(x, y):
+    """How far a place has been moved from where it was carved, metres east and north."""
+    return (
+        WINDS * _noise(x / 3400, y / 3400, 801) + MEANDERS * _noise(x / 430, y / 430, 802),
+        WINDS * _noise(x / 3400, y / 3400, 803) + MEANDERS * _noise(x / 430, y / 430, 804),
+    )
+
+
+@njit(cache=True, nogil=True)
+def _wound(places):
+    """Where places (n, 2) that were carved have come to."""
+    made = places.copy()
+    for k in range(len(places)):
+        for _ in range(8):
+            east, north = _winding(made[k, 0], made[k, 1])
+            made[k, 0], made[k, 1] = places[k, 0] + east, places[k, 1] + north
+    return made
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _carved(x, y, relief):
+    """The height that the land was carved to (``carving.py``), metres."""
+    east, north = _winding(x, y)
+    x, y = x - east, y - north
+    fx, fy = (x - WEST) / STEP - 0.5, (NORTH - y) / STEP - 0.5
+    ix, iy = math.floor(fx), math.floor(fy)
+    if ix < 1 or iy < 1 or ix > relief.shape[1] - 3 or iy > relief.shape[0] - 3:
+        return 0.0
+    across, down = _weights(fx - ix), _weights(fy - iy)
+    total = 0.0
+    for r in range(4):
+        row = 0.0
+        for c in range(4):
+            row += across[c] * relief[iy + r - 1, ix + c - 1]
+        total += down[r] * row
+    return total
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _drained(x, y, drains):
+    """How much drains through about there, doublings of a place of the carved land, bilinear."""
+    east, north = _winding(x, y)
+    x, y = x - east, y - north
+    fx, fy = (x - WEST) / STEP - 0.5, (NORTH - y) / STEP - 0.5
+    ix, iy = math.floor(fx), math.floor(fy)
+    if ix < 0 or iy < 0 or ix > drains.shape[1] - 2 or iy > drains.shape[0] - 2:
+        return 0.0
+    u, v = fx - ix, fy - iy
+    upper = drains[iy, ix] + u * (drains[iy, ix + 1] - drains[iy, ix])
+    lower = drains[iy + 1, ix] + u * (drains[iy + 1, ix + 1] - drains[iy + 1, ix])
+    return upper + v * (lower - upper)
+
+
+@njit(cache=True, nogil=True)
+def _broad(out, west, north, step, islands):
+    for row in range(out.shape[0]):
+        for column in range(out.shape[1]):
+            edge, peak = _edge(west + (column + 0.5) * step, north - (row + 0.5) * step, 2 * step, islands)
+            rise = max(edge, 0.0) / (max(edge, 0.0) + 0.35)
+            out[row, column] = 0.9 * peak * rise * (0.18 + 0.82 * _step(0.0, 0.6, edge)) if edge > 0 else -1.0
+
+
+def broad_heights(west: float, north: float, step: float, columns: int, rows: int, islands: Floats) -> Floats:
+    """How high the land is in the large, before rivers carve it; below 0 in the sea."""
+    out = np.empty((rows, columns))
+    _broad(out, west, north, step, islands)
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _height(x, y, finest, islands, harbours, relief):
+    """Height above the sea in metres."""
+    edge, _ = _edge(x, y, finest, islands)
     if edge > 0:
-        rise = edge / (edge + 0.35)
-        height = peak * rise * (0.18 + 0.82 * _step(0.0, 0.6, edge) * max(ridge, 0.05)) * 1.35
-        height += 46 * rough * _step(0.0, 0.2, edge) + 1.5
-        height += 9 * _fractal(x, y, 420.0, max(finest, 2.0), 0.5, 91) * _step(0.0, 0.12, edge)
+        height = _carved(x, y, relief)
+        # What is finer than rivers carve: outcrops and hollows, the rougher the higher.
+        height += min(1.4 + 0.07 * height, 20.0) * _fractal(x, y, 260.0, max(finest, 2.0), 0.5, 91) + 1.5
         height = max(height * _step(-0.01, 0.04, edge) + edge * 60, 0.2)
     else:
         height = edge * 210 * (1 - 0.55 * edge) + 5 * _fractal(x, y, 2600.0, max(finest, 8.0), 0.5, 93) * min(
@@ -193,27 +282,176 @@ def _over(colour, r, g, b, cover):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _houses(colour, a, b, pixel, density, seed):
-    """Draw roofs and their shadows of a town whose streets run along ``a`` and ``b``."""
-    lot_a, lot_b = 15.0, 19.0
-    if pixel > 9:
-        _over(colour, 150, 112, 92, 0.55 * density)
+def _quarter(a, b, seed, out):
+    """The quarter of a town that a place lies in, metres along the shore and out to sea: into ``out`` its coordinates
+    in the quarter, how far the avenue is that divides it from the next, its lots' width and depth, how many of them
+    make a block either way, its kind (0 old, 1 closed blocks, 2 terraces, 3 villas), and its seed."""
+    # Avenues are not straight.
+    wa, wb = a + 46 * _noise(a / 310, b / 310, seed + 41), b + 46 * _noise(a / 310 + 7, b / 310, seed + 42)
+    side = 300.0
+    ca, cb = math.floor(wa / side), math.floor(wb / side)
+    best, second, ka, kb, pa, pb = 1e18, 1e18, np.int64(0), np.int64(0), 0.0, 0.0
+    for na in range(-1, 2):
+        for nb in range(-1, 2):
+            ia, ib = np.int64(ca) + na, np.int64(cb) + nb
+            qa = (ia + 0.5 + 0.74 * (_share(ia, ib, seed + 43) - 0.5)) * side
+            qb = (ib + 0.5 + 0.74 * (_share(ia, ib, seed + 44) - 0.5)) * side
+            far = math.hypot(wa - qa, wb - qb)
+            if far < best:
+                second, best = best, far
+                ka, kb, pa, pb = ia, ib, qa, qb
+            elif far < second:
+                second = far
+    middle = math.hypot(pa, pb + 110)
+    chance = _share(ka, kb, seed + 45)
+    kind = 3.0 if chance > 0.55 else 2.0
+    if middle < 520 and chance < 0.8:
+        kind = 1.0
+    if middle < 230:
+        kind = 0.0
+    # The older a quarter is, the more it follows the shore, and the less straight it is.
+    turn = (0.25 if kind == 0 else 0.5 if kind == 1 else 1.3) * (_share(ka, kb, seed + 46) - 0.5)
+    bend = 15.0 if kind == 0 else 5.0 if kind == 1 else 34.0 * _share(ka, kb, seed + 47)
+    wave = 95.0 if kind == 0 else 260.0
+    oa, ob = a - pa, b - pb
+    out[0] = oa * math.cos(turn) + ob * math.sin(turn) + bend * _noise(a / wave, b / wave, seed + 48)
+    out[1] = ob * math.cos(turn) - oa * math.sin(turn) + bend * _noise(a / wave + 5, b / wave, seed + 49)
+    out[2] = (second - best) / 2
+    out[3] = 10.5 if kind == 0 else 13.0 if kind == 1 else 11.0 if kind == 2 else 19.0
+    out[4] = 12.0 if kind == 0 else 15.0 if kind == 1 else 21.0 if kind == 2 else 24.0
+    out[5] = 5.0 if kind == 0 else 6.0 if kind == 1 else 11.0 if kind == 2 else 6.0
+    out[6] = 4.0 if kind == 0 else 5.0 if kind == 1 else 3.0
+    out[7] = kind
+    out[8] = np.float64(_hash(ka, kb, seed + 50) & np.uint32(0xFFFF))
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _street(qa, qb, quarter):
+    """How far the middle of the nearest street of a quarter is."""
+    ga, gb = qa / quarter[3], qb / quarter[4]
+    return min(
+        abs(ga - quarter[5] * math.floor(ga / quarter[5]) - 0.5) * quarter[3],
+        abs(gb - quarter[6] * math.floor(gb / quarter[6]) - 0.5) * quarter[4],
+    )
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _roof(colour, kind, tint, lit, cover):
+    """A roof's colour: tiles, slate or tin."""
+    if kind < 0.6:
+        r, g, b = 152.0, 94.0, 74.0
+    elif kind < 0.84:
+        r, g, b = 112.0, 111.0, 116.0
+    else:
+        r, g, b = 184.0, 158.0, 120.0
+    k = (0.8 + 0.34 * tint) * lit
+    _over(colour, r * k, g * k, b * k, cover)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _blocks_of_houses(colour, quarter, pixel, density):
+    """Closed blocks: houses wall to wall around a yard, with the ridge of their roofs along the street."""
+    seed = np.int64(quarter[8]) + 900
+    across, down = quarter[5] * quarter[3], quarter[6] * quarter[4]
+    ia, ib = np.int64(math.floor(quarter[0] / across)), np.int64(math.floor(quarter[1] / down))
+    # The street takes the first lot of either side.
+    oa = quarter[0] - ia * across - (across + quarter[3]) / 2
+    ob = quarter[1] - ib * down - (down + quarter[4]) / 2
+    half_a, half_b = (across - quarter[3]) / 2 - 0.5, (down - quarter[4]) / 2 - 0.5
+    deep = 10.0 if quarter[7] > 0 else 8.0
+    if _share(ia, ib, seed) < 0.07:
+        # A green with trees.
+        inside = min(max(0.5 - _box(oa, ob, half_a, half_b) / max(pixel, 0.5), 0.0), 1.0)
+        _over(colour, 92, 112, 62, 0.8 * inside)
+        crowns = _step(0.05, 0.35, _fractal(quarter[0], quarter[1], 11.0, max(pixel * 2, 0.5), 0.5, seed + 1))
+        _over(colour, 48, 70, 38, 0.8 * inside * crowns * _step(8.0, 1.5, pixel))
         return
-    ca, cb = math.floor(a / lot_a), math.floor(b / lot_b)
+    edge = _box(oa, ob, half_a, half_b)
+    shadow = _box(oa - 2.4, ob + 2.9, half_a, half_b)
+    yard = -_box(oa, ob, half_a - deep, half_b - deep)
+    fine = max(pixel, 0.4)
+    _over(colour, 42, 46, 50, 0.5 * min(max(0.5 - shadow / fine, 0.0), 1.0) * min(max(0.5 + edge / fine, 0.0), 1.0))
+    built = min(max(0.5 - edge / fine, 0.0), 1.0) * min(max(0.5 - yard / fine, 0.0), 1.0)
+    if yard > -fine:
+        inside = min(max(0.5 + yard / fine, 0.0), 1.0)
+        garden = _step(-0.3, 0.3, _noise(quarter[0] / 17, quarter[1] / 17, seed + 5))
+        _over(colour, 134 - 44 * garden, 128 - 14 * garden, 112 - 48 * garden, 0.85 * inside)
+        _over(colour, 56, 60, 56, 0.4 * min(max(0.5 + yard / fine, 0.0), 1.0) * _step(7.0, 0.0, yard) * (ob > oa))
+        if pixel < 5:
+            crowns = _step(0.2, 0.42, _fractal(quarter[0], quarter[1], 9.0, max(pixel * 2, 0.5), 0.5, seed + 7))
+            _over(colour, 46, 66, 38, 0.85 * inside * crowns * garden * _step(5.0, 1.5, pixel))
+        # A workshop or a shed in some of them.
+        if _share(ia, ib, seed + 8) < 0.55:
+            shed = _box(
+                oa + 7.0 * (_share(ia, ib, seed + 12) - 0.5), ob + 6.0 * (_share(ia, ib, seed + 13) - 0.5), 5.2, 3.4
+            )
+            _roof(colour, _share(ia, ib, seed + 14), 0.3, 0.95, inside * min(max(0.5 - shed / fine, 0.0), 1.0))
+    if built <= 0:
+        return
+    # Along which side it stands, and which house it is of those there.
+    to_a, to_b = half_a - abs(oa), half_b - abs(ob)
+    along = ob if to_a < to_b else oa
+    inner = to_a if to_a < to_b else to_b
+    wide = quarter[3] * 1.05
+    house = (
+        np.int64(math.floor(along / wide)) * 4
+        + (2 if to_a < to_b else 0)
+        + (1 if (oa if to_a < to_b else ob) > 0 else 0)
+    )
+    if _share(house, ia * 31 + ib, seed + 2) > density * 1.25:
+        _over(colour, 128, 126, 96, built)
+        return
+    outer = inner < deep / 2
+    out_a = (oa > 0) if to_a < to_b else False
+    # Slopes that look north-west are lit.
+    faces = (-1.0 if out_a else 1.0) if to_a < to_b else (1.0 if ob > 0 else -1.0)
+    lit = 1.0 + 0.16 * faces * (1.0 if outer else -1.0)
+    tiles = 1 + 0.12 * _fractal(quarter[0], quarter[1], 1.2, max(pixel * 2, 0.12), 0.6, seed + 9)
+    ridge = 1 + 0.18 * _step(0.7, 0.2, abs(inner - deep / 2))
+    _roof(
+        colour, _share(house, ia * 31 + ib, seed + 3), _share(house, ia * 31 + ib, seed + 4), lit * tiles * ridge, built
+    )
+    wall = along / wide - math.floor(along / wide)
+    _over(
+        colour,
+        70,
+        62,
+        58,
+        0.5 * built * _step(max(0.5, pixel), 0.1, min(wall, 1 - wall) * wide) * _step(2.5, 0.5, pixel),
+    )
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _houses(colour, quarter, pixel, density):
+    """Houses of a quarter that stand by themselves or in rows, with gardens."""
+    seed = np.int64(quarter[8])
+    lot_a, lot_b = quarter[3], quarter[4]
+    each_a, each_b = np.int64(quarter[5]), np.int64(quarter[6])
+    row = quarter[7] == 2
+    ca, cb = math.floor(quarter[0] / lot_a), math.floor(quarter[1] / lot_b)
+    if not row and pixel < 4:
+        trees = _step(0.28, 0.6, _fractal(quarter[0], quarter[1], 13.0, max(pixel * 2, 0.6), 0.55, seed + 11))
+        _over(colour, 52, 74, 42, 0.75 * trees * density * _step(4.0, 1.5, pixel))
     for shadow in range(2):
         for na in range(-1, 2):
             for nb in range(-1, 2):
                 ia, ib = np.int64(ca) + na, np.int64(cb) + nb
-                if _share(ia, ib, seed) > density or ia % 7 == 0 or ib % 5 == 0:
+                if _share(ia, ib, seed) > density or ia % each_a == 0 or ib % each_b == 0:
                     continue
-                wide = 4.0 + 2.6 * _share(ia, ib, seed + 1)
-                deep = 5.0 + 3.2 * _share(ia, ib, seed + 2)
-                oa = a - (ia + 0.5) * lot_a - 2.0 * (_share(ia, ib, seed + 3) - 0.5)
-                ob = b - (ib + 0.5) * lot_b - 2.0 * (_share(ia, ib, seed + 4) - 0.5)
-                skew = 0.12 * (_share(ia, ib, seed + 5) - 0.5)
-                oa, ob = oa - skew * ob, ob + skew * oa
+                if row:
+                    # Rows of houses whose backs meet in gardens.
+                    wide, deep = lot_a * 0.5, 4.6
+                    oa = quarter[0] - (ia + 0.5) * lot_a
+                    ob = quarter[1] - (ib + (0.27 if ib % each_b == 1 else 0.73)) * lot_b
+                else:
+                    wide = 4.2 + 2.8 * _share(ia, ib, seed + 1)
+                    deep = 4.8 + 3.0 * _share(ia, ib, seed + 2)
+                    oa = quarter[0] - (ia + 0.5) * lot_a - 4.0 * (_share(ia, ib, seed + 3) - 0.5)
+                    ob = quarter[1] - (ib + 0.5) * lot_b - 5.0 * (_share(ia, ib, seed + 4) - 0.5)
+                    skew = 0.3 * (_share(ia, ib, seed + 5) - 0.5)
+                    oa, ob = oa - skew * ob, ob + skew * oa
                 if shadow == 0:
-                    cover = min(max(0.5 - _box(oa - 2.1, ob + 2.6, wide, deep) / max(pixel, 0.5), 0.0), 1.0)
+                    cover = min(max(0.5 - _box(oa - 1.9, ob + 2.3, wide, deep) / max(pixel, 0.5), 0.0), 1.0)
                     if cover > 0:
                         _over(colour, 40, 44, 46, 0.55 * cover)
                     continue
@@ -221,43 +459,109 @@ def _houses(colour, a, b, pixel, density, seed):
                 cover = min(max(0.5 - distance / pixel, 0.0), 1.0)
                 if cover <= 0:
                     continue
-                kind = _share(ia, ib, seed + 6)
-                if kind < 0.55:
-                    r, g, bl = 176.0, 98.0, 70.0
-                elif kind < 0.8:
-                    r, g, bl = 120.0, 118.0, 122.0
-                else:
-                    r, g, bl = 196.0, 164.0, 120.0
-                tint = 0.82 + 0.3 * _share(ia, ib, seed + 7)
-                lit = 1.1 if oa < 0 else 0.84
-                tiles = 1 + 0.07 * math.sin(ob * 18) * _step(0.25, 0.06, pixel)
-                tiles *= 1 + 0.12 * _fractal(a, b, 1.2, max(pixel * 2, 0.12), 0.6, seed + 9)
-                ridge = 1 + 0.2 * _step(0.5, 0.2, abs(oa))
-                k = tint * lit * tiles * ridge
-                _over(colour, r * k, g * k, bl * k, cover)
-                chimney = _box(oa - wide * 0.3, ob - deep * 0.5, 0.55, 0.55)
+                across = ob if row or wide > deep else oa
+                lit = 1.12 if (across > 0) == (row or wide > deep) else 0.84
+                tiles = 1 + 0.12 * _fractal(quarter[0], quarter[1], 1.2, max(pixel * 2, 0.12), 0.6, seed + 9)
+                ridge = 1 + 0.2 * _step(0.5, 0.2, abs(across))
+                kind = _share(np.int64(math.floor(ia / 4)), ib, seed + 6) if row else _share(ia, ib, seed + 6)
+                _roof(colour, kind, _share(ia, ib, seed + 7), lit * tiles * ridge, cover)
+                chimney = _box(oa - wide * 0.3, ob - deep * 0.4, 0.55, 0.55)
                 _over(colour, 92, 78, 70, min(max(0.5 - chimney / pixel, 0.0), 1.0) * _step(1.2, 0.3, pixel))
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _church(colour, a, b, pixel):
+    """The square of a town, and its church: a nave, two aisles, and a tower whose shadow is the longest."""
+    oa, ob = a * 0.94 - (b + 112) * 0.34, (b + 112) * 0.94 + a * 0.34
+    fine = max(pixel, 0.4)
+    _over(colour, 150, 143, 132, min(max(0.5 - _box(oa, ob, 44.0, 34.0) / fine, 0.0), 1.0))
+    trees = _step(3.2, 2.2, abs(_box(oa, ob, 38.0, 28.0))) * _step(0.0, 0.2, _noise(oa / 6, ob / 6, 733))
+    _over(colour, 52, 74, 42, 0.85 * trees)
+    nave, aisles = _box(oa, ob, 21.0, 5.0), _box(oa - 1, ob, 17.0, 9.5)
+    tower = _box(oa + 24, ob, 5.4, 5.4)
+    for k in range(8):
+        fall = 2.6 * k
+        shadow = min(_box(oa + 24 - fall * 0.7, ob + fall, 5.4, 5.4), min(aisles, _box(oa - 2.5, ob + 3.4, 21.0, 5.0)))
+        _over(colour, 44, 46, 52, 0.16 * min(max(0.5 - shadow / fine, 0.0), 1.0))
+    lit = 1.12 if ob > 0 else 0.86
+    _roof(colour, 0.7, 0.5, lit, min(max(0.5 - aisles / fine, 0.0), 1.0))
+    _roof(colour, 0.7, 0.75, lit * 1.04, min(max(0.5 - nave / fine, 0.0), 1.0))
+    _roof(colour, 0.2, 0.9, 1.2 if ob > abs(oa + 24) else 0.8 if -ob > abs(oa + 24) else 1.0,
+          min(max(0.5 - tower / fine, 0.0), 1.0))  # fmt: skip
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _town(colour, a, b, pixel, density, seed, quarter):
+    """A town at a place: avenues, streets, and what is built along them."""
+    _quarter(a, b, seed, quarter)
+    kind = quarter[7]
+    old = kind < 2
+    _over(
+        colour,
+        140.0 if old else 130.0,
+        135.0 if old else 136.0,
+        126.0 if old else 92.0,
+        (0.92 if old else 0.5) * density * _step(12.0, 2.0, pixel),
+    )
+    if pixel > 9:
+        # From afar a town is the mean of its roofs, yards and gardens.
+        green = 0.12 if kind < 2 else 0.35 if kind < 3 else 0.6
+        patch = 0.5 + 0.5 * _noise(a / 38, b / 38, seed + 51)
+        _over(colour, 158 - 62 * green, 120 + 4 * green, 98 - 22 * green, (0.48 + 0.3 * patch) * density)
+    elif kind < 2:
+        _blocks_of_houses(colour, quarter, pixel, density)
+    else:
+        _houses(colour, quarter, pixel, density)
+    half = 1.9 if kind == 0 else 3.2 if kind == 1 else 2.7
+    street = min(max(0.5 - (_street(quarter[0], quarter[1], quarter) - half) / max(pixel, 0.3), 0.0), 1.0)
+    _over(colour, 158, 153, 144, 0.92 * min(density * 1.6, 1.0) * street * _step(14.0, 5.0, pixel))
+    avenue = min(max(0.5 - (quarter[2] - 8.2) / max(pixel, 0.3), 0.0), 1.0)
+    _over(colour, 150, 146, 132, min(density * 1.8, 1.0) * avenue)
+    road = min(max(0.5 - (quarter[2] - 4.0) / max(pixel, 0.3), 0.0), 1.0)
+    _over(colour, 128, 126, 122, min(density * 1.8, 1.0) * road)
+    # Trees stand along it, on either side.
+    verge = _step(2.3, 1.5, abs(quarter[2] - 6.0)) * _step(-0.05, 0.25, _noise(a / 5.0, b / 5.0, seed + 52))
+    _over(colour, 52, 72, 42, 0.85 * verge * min(density * 1.6, 1.0) * _step(3.0, 1.0, pixel))
+    if density > 0.8 and math.hypot(a, b + 112) < 60 and pixel < 12:
+        _church(colour, a, b, pixel)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _bay(a):
+    """How far out to sea a harbour's shore lies along it, metres."""
+    return 22 * _noise(a / 240, 3.3, 7) + 0.00042 * a * a
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _hull(oa, ob, long):
+    """Signed distance to a boat about the origin, about: pointed ahead, blunt behind."""
+    t = min(max(oa / long, -1.0), 1.0)
+    half = 0.34 * long * (1 - t * t if t > 0 else 1 - 0.28 * t * t)
+    return max(abs(ob) - half, abs(oa) - long)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
 def _works(colour, a, b, x, y, height, pixel, radius):
     """Draw the stone works of a harbour: quay, walls, the light at the wall's end, boats. ``b`` runs seaward."""
+    # Walls and piers begin in the quay.
     wall = min(
-        min(_segment(a, b, -265, -60, -250, 150), _segment(a, b, -250, 150, -90, 262)),
-        min(_segment(a, b, 235, -60, 245, 120), _segment(a, b, 245, 120, 150, 205)),
+        min(_segment(a, b, -265, _bay(-265.0) - 6, -250, 150), _segment(a, b, -250, 150, -90, 262)),
+        min(_segment(a, b, 235, _bay(235.0) - 6, 245, 120), _segment(a, b, 245, 120, 150, 205)),
     )
-    pier = min(_segment(a, b, -90, -30, -84, 120), _segment(a, b, 70, -30, 74, 95))
+    pier = min(_segment(a, b, -90, _bay(-90.0) - 6, -84, 120), _segment(a, b, 70, _bay(70.0) - 6, 74, 95))
     stone = min(wall - 7.0, pier - 3.2)
-    bay = 22 * _noise(a / 240, 3.3, 7) + 0.00042 * a * a
-    quay = max(abs(b - bay + 6.0) - 9.0, abs(a) - 300.0)
+    quay = max(abs(b - _bay(a) + 6.0) - 9.0, abs(a) - 300.0)
     stone = min(stone, quay)
     near = (
         min(
             min(
-                _segment(a - 2.5, b + 3.2, -265, -60, -250, 150),
+                _segment(a - 2.5, b + 3.2, -265, _bay(-265.0) - 6, -250, 150),
                 _segment(a - 2.5, b + 3.2, -250, 150, -90, 262),
             ),
-            min(_segment(a - 2.5, b + 3.2, 235, -60, 245, 120), _segment(a - 2.5, b + 3.2, 245, 120, 150, 205)),
+            min(
+                _segment(a - 2.5, b + 3.2, 235, _bay(235.0) - 6, 245, 120),
+                _segment(a - 2.5, b + 3.2, 245, 120, 150, 205),
+            ),
         )
         - 7.0
     )
@@ -275,10 +579,12 @@ def _works(colour, a, b, x, y, height, pixel, radius):
             oa, ob = a - (ia + 0.5) * 17, b - (ib + 0.5) * 13
             oa, ob = oa * math.cos(turn) - ob * math.sin(turn), oa * math.sin(turn) + ob * math.cos(turn)
             long = 3.4 + 3.2 * _share(ia, ib, 303)
-            bow = max(0.0, oa / long)
-            hull = math.hypot(oa / long, ob / (long * 0.33 * (1 - 0.25 * bow))) - 1
-            hull *= long * 0.33
-            _over(colour, 12, 36, 46, 0.5 * min(max(0.5 - (hull - 0.9) / max(pixel, 0.6), 0.0), 1.0))
+            hull = _hull(oa, ob, long)
+            # Its shadow lies where those of the houses do.
+            east, south = 0.9, -0.9
+            sa, sb = east * math.cos(turn) - south * math.sin(turn), east * math.sin(turn) + south * math.cos(turn)
+            fallen = _hull(oa - sa, ob - sb, long)
+            _over(colour, 14, 36, 44, 0.6 * min(max(0.5 - fallen / max(pixel, 0.7), 0.0), 1.0))
             cover = min(max(0.5 - hull / pixel, 0.0), 1.0)
             kind = _share(ia, ib, 304)
             if kind < 0.5:
@@ -287,14 +593,19 @@ def _works(colour, a, b, x, y, height, pixel, radius):
                 _over(colour, 58, 96, 128, cover)
             else:
                 _over(colour, 168, 66, 52, cover)
-            _over(colour, 186, 150, 104, min(max(0.5 - (hull + 0.5) / pixel, 0.0), 1.0))
+            plank = 1 + 0.08 * math.sin(ob * 26) * _step(0.2, 0.05, pixel)
+            deck = min(max(0.5 - (hull + 0.42) / pixel, 0.0), 1.0)
+            _over(colour, 150 * plank, 128 * plank, 98 * plank, deck)
             _over(
                 colour,
-                232,
-                228,
-                216,
-                min(max(0.5 - _box(oa + long * 0.15, ob, long * 0.26, long * 0.16) / pixel, 0.0), 1.0),
+                96,
+                84,
+                70,
+                deck * min(max(0.5 - _box(oa + long * 0.55, ob, long * 0.3, long * 0.2) / pixel, 0.0), 1.0),
             )
+            cabin = min(max(0.5 - _box(oa - long * 0.12, ob, long * 0.2, long * 0.17) / pixel, 0.0), 1.0)
+            _over(colour, 226, 224, 216, cabin)
+            _over(colour, 70, 84, 92, cabin * _step(0.05, 0.2, oa / long - 0.2))
     cover = min(max(0.5 - stone / pixel, 0.0), 1.0)
     if cover > 0:
         k = 1 + 0.12 * _fractal(x, y, 9.0, max(pixel * 1.5, 0.08), 0.62, 211)
@@ -339,9 +650,11 @@ def _lighthouse(colour, a, b, pixel):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
-    """Paint rows of a picture from its heights, which carry a border of one pixel."""
-    colour = np.zeros(3)
+def _paint(out, heights, first, last, west, north, pixel, harbours, relief, drains, lines, tint):
+    """Paint rows of a picture from its heights, which carry a border of one pixel. ``lines``: how much of each pixel
+    rivers and roads cover, 0..255."""
+    colour, quarter = np.zeros(3), np.zeros(9)
+    zone_known, zone_turn = np.int64(-1) << np.int64(40), 0.0
     for row in range(first, last):
         y = north - (row + 0.5) * pixel
         for column in range(out.shape[1]):
@@ -357,15 +670,15 @@ def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
                 k = 1 + 0.05 * blot + 0.03 * grain
                 if d < 7:
                     t = d / 7
-                    colour[0], colour[1], colour[2] = 150 - 72 * t, 200 - 40 * t, 182 - 14 * t
+                    colour[0], colour[1], colour[2] = 138 - 74 * t, 182 - 42 * t, 162 - 14 * t
                 elif d < 38:
                     t = (d - 7) / 31
-                    colour[0], colour[1], colour[2] = 78 - 38 * t, 160 - 52 * t, 168 - 34 * t
+                    colour[0], colour[1], colour[2] = 64 - 36 * t, 140 - 50 * t, 148 - 34 * t
                 else:
                     t = min((d - 38) / 190, 1.0)
-                    colour[0], colour[1], colour[2] = 40 - 18 * t, 108 - 42 * t, 134 - 38 * t
+                    colour[0], colour[1], colour[2] = 28 - 14 * t, 90 - 42 * t, 114 - 40 * t
                 reef = _step(0.15, 0.5, _fractal(x, y, 340.0, max(pixel * 2, 3.0), 0.6, 421)) * _step(16.0, 3.0, d)
-                _over(colour, 56, 104, 98, 0.5 * reef)
+                _over(colour, 44, 88, 82, 0.5 * reef)
                 if pixel < 3:
                     ripple = _fractal(x + y * 0.35, y * 1.7 - x * 0.3, 7.0, max(pixel * 2, 0.15), 0.66, 431)
                     k *= 1 + 0.085 * ripple * _step(3.0, 0.8, pixel)
@@ -379,25 +692,37 @@ def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
             else:
                 moist = _fractal(x + 7000, y, 5200.0, max(pixel * 2, 30.0), 0.55, 451)
                 wood = _fractal(x, y + 3000, 1500.0, max(pixel * 2, 4.0), 0.58, 461)
-                grass = 0.5 + 0.5 * math.tanh(1.5 * moist)
-                colour[0], colour[1], colour[2] = 158 - 48 * grass, 150 - 8 * grass, 96 - 24 * grass
+                # Where water gathers it is green.
+                wet = _step(3.0, 8.5, _drained(x, y, drains))
+                grass = min(0.5 + 0.5 * math.tanh(1.5 * moist + 0.5 * blot) + 0.35 * wet, 1.0)
+                colour[0], colour[1], colour[2] = 148 - 62 * grass, 138 - 34 * grass, 96 - 36 * grass
+                heath = _step(-0.1, 0.5, _fractal(x + 900, y - 700, 700.0, max(pixel * 2, 6.0), 0.62, 457))
+                _over(colour, 112, 100, 74, 0.5 * heath * _step(90.0, 380.0, h))
                 # Fields: a patchwork with hedges where the land is level enough.
                 farm = _fractal(x - 4000, y, 6000.0, 300.0, 0.5, 471)
                 tilled = _step(0.22, 0.1, slope) * _step(2.0, 7.0, h) * _step(230.0, 130.0, h) * _step(-0.25, 0.0, farm)
                 if tilled > 0 and pixel < 60:
-                    zone_x, zone_y = np.int64(math.floor(x / 1900)), np.int64(math.floor(y / 1900))
-                    turn = _share(zone_x, zone_y, 481) * 1.2 - 0.6
+                    # Fields lie along the slope, as it is around there.
+                    zone_x = np.int64(math.floor((x + 420 * _noise(x / 900, y / 900, 478)) / 1500))
+                    zone_y = np.int64(math.floor((y + 420 * _noise(x / 900 + 7, y / 900, 479)) / 1500))
+                    if zone_known != zone_x * 4096 + zone_y:
+                        zone_known = zone_x * 4096 + zone_y
+                        mx, my = (zone_x + 0.5) * 1500, (zone_y + 0.5) * 1500
+                        rise_x = _carved(mx + 350, my, relief) - _carved(mx - 350, my, relief)
+                        rise_y = _carved(mx, my + 350, relief) - _carved(mx, my - 350, relief)
+                        zone_turn = math.atan2(-rise_x, rise_y) + 0.3 * (_share(zone_x, zone_y, 481) - 0.5)
+                    turn = zone_turn
                     fa = x * math.cos(turn) + y * math.sin(turn) + 26 * _noise(x / 300, y / 300, 482)
                     fb = y * math.cos(turn) - x * math.sin(turn) + 26 * _noise(x / 300 + 9, y / 300, 483)
                     strip = np.int64(math.floor(fb / 105))
                     fa += 190 * _share(strip, zone_x, 484)
                     plot = np.int64(math.floor(fa / 190))
                     crop, hue = _share(plot, strip, 485), _share(plot, strip, 486)
-                    r, g, b = 168 + 34 * hue, 158 + 18 * hue, 92 + 24 * hue
-                    if crop < 0.45:
-                        r, g, b = 108 + 34 * hue, 136 + 20 * hue, 66 + 18 * hue
-                    elif crop < 0.6:
-                        r, g, b = 142 + 20 * hue, 112 + 16 * hue, 82 + 12 * hue
+                    r, g, b = 158 + 32 * hue, 146 + 20 * hue, 96 + 26 * hue
+                    if crop < 0.5:
+                        r, g, b = 84 + 34 * hue, 106 + 24 * hue, 54 + 18 * hue
+                    elif crop < 0.64:
+                        r, g, b = 126 + 22 * hue, 100 + 18 * hue, 76 + 14 * hue
                     rows = math.sin((fb if hue > 0.4 else fa) * 2 * math.pi / 2.4)
                     furrow = 1 + 0.07 * rows * _step(1.2, 0.5, pixel) + 0.05 * _noise(fa / 30, fb / 7, 487)
                     _over(colour, r * furrow, g * furrow, b * furrow, 0.82 * tilled)
@@ -406,20 +731,18 @@ def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
                     hedge += 1.5 * _noise(x / 4, y / 4, 488)
                     _over(
                         colour,
-                        62,
-                        84,
-                        48,
+                        50,
+                        64,
+                        38,
                         tilled * 0.85 * _step(max(3.2, pixel), 1.2, hedge) * _step(40.0, 6.0, pixel),
                     )
                 # Woods, thicker where it is moist, with crowns of trees close up.
+                # They keep to valleys and to the sides that the sun does not reach, and end where fields begin.
+                shady = min(max(sx - sy, -0.6), 0.6)
                 trees = (
-                    _step(
-                        -0.12 - 0.2 * _step(4.0, 30.0, pixel),
-                        0.24 + 0.3 * _step(4.0, 30.0, pixel),
-                        wood + 0.35 * moist - 0.5 * tilled,
-                    )
+                    _step(-0.03, 0.10, wood + 0.4 * moist - 0.85 * tilled + 0.5 * wet - 0.45 * shady - 0.05)
                     * _step(2.5, 8.0, h)
-                    * _step(1.5, 0.7, slope)
+                    * _step(1.7, 0.9, slope)
                 )
                 trees *= _step(1050.0, 620.0, h + 220 * blot)
                 if trees > 0:
@@ -429,15 +752,21 @@ def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
                             6.0, 2.0, pixel
                         )
                     crown *= 1 + 0.16 * grain
-                    _over(colour, 68 * crown, 92 * crown, 52 * crown, 0.9 * trees)
-                rock = _step(0.42, 0.85, slope + 0.14 * blot + 0.1 * grain) * _step(1.0, 12.0, h)
-                rock = max(rock, 0.85 * _step(820.0, 1250.0, h + 260 * blot))
-                strata = 1 + 0.10 * math.sin(h / 11 + 2 * blot) + 0.16 * grain
-                _over(colour, 146 * strata, 134 * strata, 118 * strata, rock)
+                    dark = 0.9 + 0.16 * blot
+                    _over(colour, 47 * crown * dark, 63 * crown * dark, 38 * crown * dark, 0.94 * trees)
+                rock = _step(0.62, 1.15, slope + 0.2 * blot + 0.12 * grain) * _step(1.0, 12.0, h)
+                rock = max(rock, 0.8 * _step(780.0, 1250.0, h + 320 * blot - 500 * wet))
+                strata = 1 + 0.08 * math.sin(h / 11 + 2 * blot) * _step(7.0, 2.0, pixel) + 0.16 * grain
+                _over(colour, 124 * strata, 115 * strata, 102 * strata, 0.92 * rock)
+                # Scree below the tops.
+                _over(colour, 158, 150, 138, 0.5 * _step(1000.0, 1400.0, h + 200 * blot) * _step(0.9, 0.3, slope))
                 level = 2.2 + 1.4 * _noise(x / 260, y / 260, 501)
                 sand = _step(level + 1.6, level * 0.5, h) * _step(0.5, 0.16, slope)
-                _over(colour, 224, 206, 162, sand * (0.94 + 0.06 * grain))
-                _over(colour, 176, 160, 128, 0.8 * sand * _step(0.6, 0.15, h))
+                _over(colour, 208, 192, 154, sand * (0.94 + 0.06 * grain))
+                _over(colour, 164, 150, 122, 0.8 * sand * _step(0.6, 0.15, h))
+                river, road = lines[row, column, 0] / 255.0, lines[row, column, 1] / 255.0
+                _over(colour, 52, 80, 84, 0.9 * river)
+                _over(colour, 176, 166, 146, 0.8 * road)
                 k = 1 + 0.09 * grain
                 for c in range(3):
                     colour[c] *= k
@@ -449,45 +778,33 @@ def _paint(out, heights, first, last, west, north, pixel, harbours, tint):
                 a = dx * math.cos(harbours[i, 2]) - dy * math.sin(harbours[i, 2])
                 b = dx * math.sin(harbours[i, 2]) + dy * math.cos(harbours[i, 2])
                 if h > 1.0 and slope < 0.6:
-                    bend = 16 * _noise(a / 210, b / 210, 511)
-                    sa, sb = a + bend, b + 16 * _noise(a / 190 + 5, b / 190, 513)
-                    edge = far / harbours[i, 3] + 0.35 * _fractal(x, y, 320.0, 40.0, 0.5, 517)
-                    dense = (0.92 if harbours[i, 3] > 200 else 0.12) * _step(1.25, 0.35, edge)
+                    # It reaches out along the roads, and ends in gardens.
+                    reach = far / harbours[i, 3] + 0.42 * _fractal(x, y, 420.0, 40.0, 0.5, 517)
+                    dense = (0.94 if harbours[i, 3] > 200 else 0.12) * _step(1.3, 0.55, reach)
                     if dense > 0.02:
-                        ga, gb = sa / 15.0, sb / 19.0
-                        street = min(
-                            abs(ga - 7 * math.floor(ga / 7) - 0.5) * 15,
-                            abs(gb - 5 * math.floor(gb / 5) - 0.5) * 19,
-                        )
-                        _over(colour, 150, 146, 112, 0.5 * dense * _step(8.0, 2.0, pixel))
-                        _over(
-                            colour,
-                            188,
-                            182,
-                            170,
-                            min(dense * 1.6, 1.0) * min(max(0.5 - (street - 3.4) / max(pixel, 0.3), 0.0), 1.0),
-                        )
-                        _houses(colour, sa, sb, pixel, dense, 601 + i * 20)
+                        _town(colour, a, b, pixel, dense, 601 + i * 97, quarter)
                 if harbours[i, 3] < 200:
                     _lighthouse(colour, a, b + 45, pixel)
                 if harbours[i, 4] > 0 and far < 700:
                     _works(colour, a, b, x, y, h, pixel, harbours[i, 3])
             # Light from the north-west; wide pictures need a little more relief to read.
-            lift = 1.5 + 0.6 * _step(2.0, 40.0, pixel) if h > 0 else 0.35
+            lift = 1.15 + 0.5 * _step(4.0, 60.0, pixel) if h > 0 else 0.35
             light = (0.64 + 0.46 * (lift * (sx - sy))) / math.sqrt(1 + lift * lift * (sx * sx + sy * sy))
-            light = min(max(light / 0.64, 0.34), 1.5)
+            light = min(max(light / 0.64, 0.42), 1.45)
             if h <= 0:
                 light = 1 + (light - 1) * 0.35
+            # What the sun does not reach is lit by the sky, which is blue.
             for c in range(3):
-                out[row, column, c] = np.uint8(min(max(colour[c] * light * tint[c] + tint[3 + c], 0.0), 255.0))
+                lit = light * (1 + (0.05 - 0.06 * c) * (light - 1)) if light < 1 else light
+                out[row, column, c] = np.uint8(min(max(colour[c] * lit * tint[c] + tint[3 + c], 0.0), 255.0))
 
 
 @njit(cache=True, nogil=True)
-def _heights_of(out, first, last, west, north, pixel, islands, harbours):
+def _heights_of(out, first, last, west, north, pixel, islands, harbours, relief):
     for row in range(first, last):
         for column in range(out.shape[1]):
             out[row, column] = _height(
-                west + (column - 1.5) * pixel, north - (row - 1.5) * pixel, pixel, islands, harbours
+                west + (column - 1.5) * pixel, north - (row - 1.5) * pixel, pixel, islands, harbours, relief
             )
 
 
@@ -501,12 +818,93 @@ def _clouds_of(out, first, last, west, north, pixel, cover):
             out[row, column] = _step(1.0 - 2.0 * cover, 1.7 - 2.0 * cover, bank + 0.5)
 
 
+@cache
+def drained_land() -> NDArray[np.float32]:
+    """How much of the land drains through each place of the carved relief, doublings of a place."""
+    with np.load(FILE) as kept:
+        return np.asarray(kept["drains"] / 12, np.float32)
+
+
+@cache
+def rivers() -> list[tuple[NDArray[np.float64], NDArray[np.float64]]]:
+    """Rivers from their springs to the sea or to a larger one, as places and how wide they are there, metres."""
+    with np.load(FILE) as kept:
+        places, wide, lengths = (np.asarray(kept[name], np.float64) for name in ("places", "wide", "lengths"))
+    ends = np.cumsum(lengths).astype(int)[:-1]
+    return list(zip(np.split(places, ends), np.split(wide, ends), strict=True))
+
+
+@cache
+def _river_pieces() -> tuple[list[Floats], list[float], Floats]:
+    """Rivers in pieces, as they grow wider on their way: their places, how wide each is, and the boxes around them,
+    (n, 4), west, south, east and north."""
+    pieces, widths = [], []
+    for places, wide in rivers():
+        for first in range(0, len(places) - 1, 12):
+            pieces.append(places[first : first + 13])
+            widths.append(float(wide[first : first + 13].mean()))
+    ends = np.array([[*piece.min(axis=0), *piece.max(axis=0)] for piece in pieces])
+    edge = np.array(widths)[:, None] * np.array([-1, -1, 1, 1])
+    return pieces, widths, ends + edge
+
+
+def find_rivers(relief: Floats, drains: Floats) -> list[tuple[Floats, Floats]]:
+    """The rivers of a carved land, as :func:`rivers`."""
+    columns = relief.shape[1]
+    to, _ = receivers(relief, relief > 0)
+    flows = (drains > RIVER).ravel()
+    springs = np.flatnonzero(flows & ~np.isin(np.arange(flows.size), to[flows & (to != np.arange(flows.size))]))
+    # The longest first, so that what is short ends in it.
+    seen = np.zeros(flows.size, bool)
+    made = []
+    for spring in sorted(springs.tolist(), key=lambda one: relief.flat[one], reverse=True):
+        way, here = [spring], spring
+        while to[here] != here and not seen[here]:
+            seen[here] = True
+            here = int(to[here])
+            way.append(here)
+        if len(way) < 4:
+            continue
+        row, column = np.divmod(np.array(way), columns)
+        places = np.column_stack([WEST + (column + 0.5) * STEP, NORTH - (row + 0.5) * STEP])
+        wide = 3.0 * np.sqrt(2.0 ** drains.flat[way] * (STEP / 1000) ** 2)
+        # In the sea nothing drains any more, and it is as wide as it came.
+        wide = np.maximum.accumulate(wide)
+        for _ in range(3):
+            # Corners cut three times (G. Chaikin, "An Algorithm for High-Speed Curve Generation", 1974).
+            places, wide = _cut_corners(places), _cut_corners(wide)
+        made.append((_wound(places), wide))
+    return made
+
+
+def _cut_corners(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    before, after = values[:-1], values[1:]
+    cut = np.stack([0.75 * before + 0.25 * after, 0.25 * before + 0.75 * after], axis=1)
+    return np.concatenate([values[:1], cut.reshape(-1, *values.shape[1:]), values[-1:]])
+
+
+@cache
+def carved_relief() -> NDArray[np.float32]:
+    """The heights of the carved land, metres."""
+    with np.load(FILE) as kept:
+        return np.asarray(kept["heights"] / 20, np.float32)
+
+
+def _draw_line(out: NDArray[np.uint8], places: Floats, wide: float, box: GroundBox, pixel: float) -> None:
+    """Draw a line so many metres wide; one that is thinner than a pixel covers less of it."""
+    points = np.column_stack([(places[:, 0] - box.west) / pixel - 0.5, (box.north - places[:, 1]) / pixel - 0.5])
+    thick = max(round(wide / pixel), 1)
+    cover = round(255 * min((wide / pixel) ** 0.7, 1.0))
+    clipped = np.clip(points, -30_000, 30_000)
+    cv2.polylines(out, [np.round(clipped * 16).astype(np.int32)], False, cover, thick, cv2.LINE_AA, 4)
+
+
 def _find_shore(x: float, y: float, seaward: float) -> tuple[float, float]:
     """From a point on land, go seaward until the shore."""
     empty = np.zeros((0, 5))
     step = 40.0
     for _ in range(4000):
-        if _height(x, y, 30.0, ISLANDS, empty) <= 0.3:
+        if _height(x, y, 30.0, ISLANDS, empty, carved_relief()) <= 0.3:
             break
         x += step * math.sin(math.radians(seaward))
         y += step * math.cos(math.radians(seaward))
@@ -517,7 +915,9 @@ def _land_near(x: float, y: float) -> tuple[float, float]:
     """The land nearest to a place, kilometres."""
     empty = np.zeros((0, 5))
     grid = [(x + dx * 0.1, y + dy * 0.1) for dx in range(-60, 61) for dy in range(-60, 61)]
-    land = [place for place in grid if _height(place[0] * 1000, place[1] * 1000, 60.0, ISLANDS, empty) > 12]
+    land = [
+        place for place in grid if _height(place[0] * 1000, place[1] * 1000, 60.0, ISLANDS, empty, carved_relief()) > 12
+    ]
     return min(land, key=lambda place: math.dist(place, (x, y)))
 
 
@@ -552,7 +952,17 @@ class World:
         pixel = (box.east - box.west) / width
         out = np.empty((round((box.north - box.south) / pixel), width))
         # That loop carries a border of one and a half pixels.
-        _heights_of(out, 0, len(out), box.west + 2 * pixel, box.north - 2 * pixel, pixel, ISLANDS, self._harbours)
+        _heights_of(
+            out,
+            0,
+            len(out),
+            box.west + 2 * pixel,
+            box.north - 2 * pixel,
+            pixel,
+            ISLANDS,
+            self._harbours,
+            carved_relief(),
+        )
         return out
 
     @cache  # noqa: B019 (one world a process)
@@ -567,17 +977,35 @@ class World:
                 angle = inland + spread + bend
                 x = harbour.x + np.cumsum(np.sin(angle)) * steps[1]
                 y = harbour.y + np.cumsum(np.cos(angle)) * steps[1]
-                dry = [_height(a, b, 40.0, ISLANDS, self._harbours) > 1 for a, b in zip(x, y, strict=True)]
+                dry = [
+                    _height(a, b, 40.0, ISLANDS, self._harbours, carved_relief()) > 1 for a, b in zip(x, y, strict=True)
+                ]
                 end = dry.index(False, 3) if False in dry[3:] else len(dry)
                 if end > 6:
                     lines.append(np.stack([x[:end], y[:end]], axis=-1))
         return lines
 
+    def _lines(self, box: GroundBox, pixel: float, height: int, width: int) -> NDArray[np.uint8]:
+        """How much of each pixel of a picture rivers and roads cover, (height, width, 2) uint8."""
+        out = np.zeros((2, height, width), np.uint8)
+        if pixel < 160:
+            pieces, wide, bounds = _river_pieces()
+            west, south, east, north = bounds.T
+            near = (east > box.west) & (west < box.east) & (north > box.south) & (south < box.north)
+            for number in np.flatnonzero(near).tolist():
+                _draw_line(out[0], pieces[number], wide[number], box, pixel)
+        if pixel < 60:
+            for road in self.roads():
+                _draw_line(out[1], road, 6.5, box, pixel)
+        return np.ascontiguousarray(out.transpose(1, 2, 0))
+
     def land_share(self, box: GroundBox) -> float:
         """How much of a box of ground is land, 0..1, from a grid of places."""
         xs, ys = np.linspace(box.west, box.east, 26)[1:-1], np.linspace(box.south, box.north, 26)[1:-1]
         coarse = (box.east - box.west) / 24
-        return float(np.mean([_height(x, y, coarse, ISLANDS, self._harbours) > 0 for x in xs for y in ys]))
+        return float(
+            np.mean([_height(x, y, coarse, ISLANDS, self._harbours, carved_relief()) > 0 for x in xs for y in ys])
+        )
 
     def cloud(self, box: GroundBox, width: int, cover: float = 0.3) -> NDArray[np.float32]:
         """How thick cloud lies over a box of ground, 0..1, (height, width); ``cover`` 0..1 says how much of it."""
@@ -617,31 +1045,33 @@ class World:
             places.append((x, y))
             bright.append(np.array(colour) * strength * random.uniform(0.6, 1.15))
 
-        for harbour in self.harbours.values():
+        for number, harbour in enumerate(self.harbours.values()):
             angle = math.radians(harbour.seaward)
             cos, sin = math.cos(angle), math.sin(angle)
             reach = harbour.radius * 1.35
+            quarter, seed = np.zeros(9), 601 + number * 97
 
             def placed(
                 a: float, b: float, at: Harbour = harbour, c: float = cos, s: float = sin
             ) -> tuple[float, float]:
                 return at.x + a * c + b * s, at.y - a * s + b * c
 
-            # Streets run where the picture has them, lots in between.
-            for sa in np.arange(-reach, reach, 15.0):
-                for sb in np.arange(-reach, reach, 19.0):
-                    ka, kb = math.floor(sa / 15.0), math.floor(sb / 19.0)
-                    a, b = (ka + 0.5) * 15.0, (kb + 0.5) * 19.0
-                    a, b = a - 16 * _noise(a / 210, b / 210, 511), b - 16 * _noise(a / 190 + 5, b / 190, 513)
-                    x, y = placed(a, b)
-                    edge = math.hypot(a, b) / harbour.radius + 0.35 * _fractal(x, y, 320.0, 40.0, 0.5, 517)
-                    dense = (0.92 if harbour.radius > 200 else 0.12) * _step(1.25, 0.35, edge)
-                    if dense < 0.1 or _height(x, y, 20.0, ISLANDS, self._harbours) < 1.5:
+            # Lamps stand where the picture has streets and avenues, windows are lit between them.
+            for a in np.arange(-reach, reach, 11.0):
+                for b in np.arange(-reach, reach, 11.0):
+                    a1, b1 = a + random.uniform(-5, 5), b + random.uniform(-5, 5)
+                    x, y = placed(a1, b1)
+                    out = math.hypot(a1, b1) / harbour.radius + 0.42 * _fractal(x, y, 420.0, 40.0, 0.5, 517)
+                    dense = (0.94 if harbour.radius > 200 else 0.12) * _step(1.3, 0.55, out)
+                    if dense < 0.1 or _height(x, y, 20.0, ISLANDS, self._harbours, carved_relief()) < 1.5:
                         continue
-                    if (ka % 7 == 0 and kb % 2 == 0) or (kb % 5 == 0 and ka % 2 == 0):
-                        put(x, y, SODIUM, 0.4)
-                    elif random.random() < 0.22 * dense:
-                        put(x, y, WINDOW, 0.2)
+                    _quarter(a1, b1, seed, quarter)
+                    if quarter[2] < 8.0:
+                        put(x, y, SODIUM, 0.06)
+                    elif _street(quarter[0], quarter[1], quarter) < 4.0:
+                        put(x, y, SODIUM, 0.016 * dense)
+                    elif random.random() < 0.06 * dense:
+                        put(x, y, WINDOW, 0.13)
             if harbour.radius > 500:
                 for a in np.arange(-290, 291, 29.0):
                     put(*placed(a, 22 * _noise(a / 240, 3.3, 7) + 0.00042 * a * a - 9.0), QUAY, 0.3)
@@ -667,7 +1097,8 @@ class World:
         # The relief has nothing finer than two pixels, so every second pixel is enough to reckon.
         coarse = np.empty((height // 2 + 4, width // 2 + 4), np.float64)
         out = np.empty((height, width, 3), np.uint8)
-        harbours, shades = self._harbours, np.asarray(tint, np.float64)
+        harbours, relief, shades = self._harbours, carved_relief(), np.asarray(tint, np.float64)
+        drains, lines = drained_land(), self._lines(box, pixel, height, width)
         with ThreadPoolExecutor() as threads:
 
             def split(rows: int) -> list[tuple[int, int]]:
@@ -675,7 +1106,9 @@ class World:
 
             list(
                 threads.map(
-                    lambda r: _heights_of(coarse, r[0], r[1], box.west, box.north, pixel * 2, ISLANDS, harbours),
+                    lambda r: _heights_of(
+                        coarse, r[0], r[1], box.west, box.north, pixel * 2, ISLANDS, harbours, relief
+                    ),
                     split(len(coarse)),
                 )
             )
@@ -683,7 +1116,9 @@ class World:
             heights = np.ascontiguousarray(heights)
             list(
                 threads.map(
-                    lambda r: _paint(out, heights, r[0], r[1], box.west, box.north, pixel, harbours, shades),
+                    lambda r: _paint(
+                        out, heights, r[0], r[1], box.west, box.north, pixel, harbours, relief, drains, lines, shades
+                    ),
                     split(height),
                 )
             )

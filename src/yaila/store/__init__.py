@@ -6,28 +6,37 @@ import os
 import shutil
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import Any
 
-from yaila.core.errors import BadStore, NoRoom
+from yaila.core.errors import BadStore, NoRoom, NotFound
+from yaila.core.film.model import FileUse
+from yaila.core.picture.kit import Kit
 from yaila.store.aids import Aid, Aids
+from yaila.store.clips import Clips
 from yaila.store.database import open_database
 from yaila.store.films import FilmCard, Films, FilmState, checked, difference, patched
 from yaila.store.gazetteers import Gazetteer, Gazetteers
 from yaila.store.jobs import Jobs
+from yaila.store.looks import Looks
 from yaila.store.pictures import Pictures
+from yaila.store.sounds import Sounds
 from yaila.store.sources import Sources
 
 __all__ = [
     "Aid",
     "Aids",
+    "Clips",
     "FilmCard",
     "FilmState",
     "Films",
     "Gazetteer",
     "Gazetteers",
     "Jobs",
+    "Looks",
     "Pictures",
+    "Sounds",
     "Sources",
     "Store",
     "checked",
@@ -88,10 +97,41 @@ class Store:
         self.engine = engine = open_database(self.home / "yaila.sqlite")
         self.films = Films(engine)
         self.jobs = Jobs(engine)
+        self.looks = Looks(engine)
         self.sources = Sources(engine)
         self.gazetteers = Gazetteers(engine)
         self.pictures = Pictures(engine, self.home / "pictures", self.room)
-        self.aids = Aids(self._folder("aids"), self.pictures.heights)
+        self.sounds = Sounds(engine, self._folder("sounds"), self.room)
+        self.clips = Clips(engine, self._folder("clips"), self.room)
+        self.aids = Aids(self._folder("aids"))
+        self.kit = Kit(
+            self.aids.faces,
+            self.aids.read,
+            self.pictures.heights,
+            clips=self.clips.open,
+            pictures=self.pictures.pyramid,
+            tables=self.aids.table,
+        )
+        """What drawing needs besides a film and its plates' pictures."""
+
+    def has(self, use: FileUse) -> bool:
+        """Whether a file that a film needs is in store, and whole."""
+        return bool(self.kept(use.kind).has(use.sha256))
+
+    def kept(self, kind: str) -> Any:
+        """Where files of a kind are: pictures, clips or sounds."""
+        return {"picture": self.pictures, "clip": self.clips, "sound": self.sounds}[kind]
+
+    def file_of(self, sha256: str) -> Path:
+        """A file that was brought, as it came: of a picture, a clip, a sound, a font, a sign or a table.
+
+        Raises:
+            NotFound: it is not in store.
+        """
+        for kept in (self.pictures, self.clips, self.sounds):
+            with suppress(NotFound):
+                return kept.source(sha256)
+        return self.aids.file(sha256)
 
     @contextmanager
     def room(self, job: str | None = None) -> Iterator[Path]:

@@ -13,7 +13,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from yaila.core.errors import BadStore, Busy, NoRoom, YailaError
 
-NEWEST = "0005"
+NEWEST = "0008"
 """The newest step in ``upgrades/versions``."""
 
 PATIENCE = 5
@@ -97,6 +97,47 @@ class JobRow(Base):
     made: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     ended: Mapped[datetime | None]
+
+
+class SoundRow(Base):
+    """A sound in store, by the SHA-256 of its file; ``beats`` once they were looked for."""
+
+    __tablename__ = "sounds"
+    sha256: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    suffix: Mapped[str]
+    samples: Mapped[int]
+    size: Mapped[int]
+    beats: Mapped[list[Any] | None]
+    made: Mapped[datetime] = mapped_column(default=now)
+
+
+class ClipRow(Base):
+    """A clip in store, by the SHA-256 of its file: its size as it is seen, pixels, its length, seconds, and by how many
+    quarter turns its pictures are turned for that."""
+
+    __tablename__ = "clips"
+    sha256: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    suffix: Mapped[str]
+    width: Mapped[int]
+    height: Mapped[int]
+    seconds: Mapped[float]
+    frames: Mapped[int]
+    alpha: Mapped[bool]
+    sound: Mapped[bool]
+    quarters: Mapped[int]
+    size: Mapped[int]
+    made: Mapped[datetime] = mapped_column(default=now)
+
+
+class LookRow(Base):
+    """A look that a person saved."""
+
+    __tablename__ = "looks"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    look: Mapped[dict[str, Any]]
+    made: Mapped[datetime] = mapped_column(default=now)
 
 
 class GazetteerRow(Base):

@@ -16,6 +16,10 @@ OPEN = ("waiting", "running")
 """States of jobs that are not over."""
 
 
+INTERRUPTED = "Yaila was stopped while this was under way. Start it again; a reel goes on where it was."
+"""What is said of jobs that a server left open."""
+
+
 def new_job() -> str:
     """An id for a job; what it works on is named by it."""
     return secrets.token_hex(6)
@@ -62,6 +66,12 @@ class Jobs:
         with Session(self._engine) as session, session.begin():
             session.execute(update(JobRow).where(JobRow.id == job, JobRow.state.in_(OPEN)).values(**changes))
 
+    def reopen(self, job: str) -> None:
+        """Let a job wait again that was over before it was done."""
+        with Session(self._engine) as session, session.begin():
+            changes = {"state": "waiting", "message": "", "started": None, "ended": None}
+            session.execute(update(JobRow).where(JobRow.id == job).values(**changes))
+
     def interrupt_all(self) -> None:
         """Mark what an earlier server left open: called when one starts."""
         with Session(self._engine) as session, session.begin():
@@ -70,7 +80,7 @@ class Jobs:
                 .where(JobRow.state.in_(OPEN))
                 .values(
                     state="interrupted",
-                    message="Yaila was stopped while this was under way. Start it again.",
+                    message=INTERRUPTED,
                     ended=now(),
                 )
             )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import shutil
 import threading
 from collections.abc import Callable
 from contextlib import AbstractContextManager, suppress
@@ -21,6 +20,7 @@ from yaila.core.imagery.pyramid import PictureFacts, TiffPyramid, open_pyramid, 
 from yaila.formats.heights import read_heights
 from yaila.formats.whole import ask_room, settle
 from yaila.store.database import PictureRow
+from yaila.store.files import put_in
 
 CHUNK = 1 << 20
 
@@ -158,14 +158,7 @@ class Pictures:
                 facts = build_pyramid(file, room / "pyramid.tif", name, progress)
                 suffix = {"PNG": ".png", "JPEG": ".jpg", "WebP": ".webp", "TIFF": ".tif"}[facts.format]
                 size = file.stat().st_size
-                (shutil.copyfile if keep else shutil.move)(file, room / f"source{suffix}")
-                settle(room / "pyramid.tif")
-                settle(room / f"source{suffix}")
-                folder = self._folder / sha256
-                shutil.rmtree(folder, ignore_errors=True)
-                room.replace(folder)
-                settle(self._folder)
-                room.mkdir()
+                put_in(self._folder / sha256, room, file, f"source{suffix}", ("pyramid.tif",), keep)
             self._lost.discard(sha256)
             self._note(sha256, name, suffix, size, facts)
         if not keep:

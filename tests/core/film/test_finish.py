@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 
 from yaila.core.camera import View
+from yaila.core.colour.grading import graded
 from yaila.core.errors import BadEdit
 from yaila.core.film import Film, choreograph
 from yaila.core.film import acts as do
 from yaila.core.film.fields import field_facts
-from yaila.core.film.finish import FocusBetween, PlaceFocus
+from yaila.core.film.finish import FocusBetween, Grade, PlaceFocus
 from yaila.core.film.focus import focus_depth
 from yaila.core.film.plan import plan_of
 from yaila.core.film.running import running
@@ -45,6 +46,18 @@ def depth(film: Film, frame: float) -> float:
     view = View.of(choreography.pose(time), film.frame.size)
     lens = running(film.finish.lens, time, choreography.timeline)
     return focus_depth(film, choreography, lens.focus, view, time)
+
+
+def test_the_plan_draws_the_curves_that_the_grade_is_made_by() -> None:
+    points = ({"x": 0.1, "y": 0.0}, {"x": 0.4, "y": 0.7}, {"x": 1, "y": 0.9})
+    one = film()
+    one.finish.grade = Grade.model_validate({"on": True, "curve_red": points})
+    lines = plan_of(one).grade_curves
+    assert all(x == y for x, y in lines["curve"])
+    red = np.array(lines["curve_red"])
+    made = graded(np.column_stack([red[:, 0]] * 3), one.finish.grade.grading)
+    assert made[:, 0] == pytest.approx(red[:, 1], abs=1e-3)
+    assert {(point["x"], point["y"]) for point in points} <= {tuple(place) for place in red.tolist()}
 
 
 def test_a_focus_is_as_far_away_as_what_it_is_on() -> None:

@@ -130,6 +130,18 @@ def full(**more: object) -> Film:
             Label(id="t", text="High", x=350, y=210, height=60, comes={"how": "cut"}, starts=VantageMoment(vantage="b"),
                   look={"halo": 0}),
         ],
+        insets=[
+            {"id": "i", "shows": picture | {"kind": "picture"}, "x": 340, "y": 130, "stands": "board", "turn": 20,
+             "comes": {"how": "cut"}, "starts": {"on": "film", "seconds": 0.4},
+             "look": {"scales": "ground", "ground": 60, "edge": 0, "shadow": 0, "round": 0}},
+        ],
+        lanes=[{"id": "l"}, {"id": "k", "under": "l"}],
+        sounds=[
+            {"id": "s", "lane": "l", "source": {"kind": "made", "effect": "pop"},
+             "starts": {"on": "mark", "mark": "m", "offset": 2}},
+            {"id": "u", "lane": "k", "source": {"kind": "file", "sha256": "b" * 64, "seconds": 40},
+             "ends": {"on": "vantage", "vantage": "b"}, "fade_out": 0.4},
+        ],
         vantages=[
             {"id": "a", "x": 280, "y": 190, "span": 520, "heading": 10, "hold": 0.8,
              "passage": {"duration": {"unit": "seconds", "value": 2.4}, "manner": {

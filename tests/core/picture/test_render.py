@@ -139,9 +139,12 @@ def test_the_quick_way_for_one_opaque_plate_and_the_general_one_give_the_same_pi
 
 
 def test_every_kind_of_mark_has_its_painter_and_passes_stand_in_one_list() -> None:
-    assert set(PAINTERS) == {"regions", "routes", "markers", "labels"}
+    assert set(PAINTERS) == {"regions", "routes", "markers", "insets", "labels"}
     passes = [
         "plates",
+        "surface",
+        "grade_of_the_ground",
+        "backdrop",
         "light_and_air",
         "marks_on_the_ground",
         "raised",
@@ -152,4 +155,4 @@ def test_every_kind_of_mark_has_its_painter_and_passes_stand_in_one_list() -> No
     assert [one.__name__ for one in PASSES] == passes
     film = full()
     film.markers.append(Marker(id="z", x=0, y=0))
-    assert {mark.kind for mark in film.marks} == {"region", "route", "marker", "label"}
+    assert {mark.kind for mark in film.marks} == {"region", "route", "marker", "inset", "label"}

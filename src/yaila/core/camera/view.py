@@ -26,6 +26,7 @@ class View:
         scale: its pixels for a pixel of the film's frame.
         whole: the size of the whole frame, of which what is drawn may be a part.
         left, top: where in it that part begins.
+        step: pixels of the frame for one of it along each side, if it is drawn more coarsely.
         height: of the plane that is taken to be the ground, ground units; places and heights count from it.
 
     Places of "the target's plane" count east and north from the camera's target, so that no large numbers cancel.
@@ -38,6 +39,7 @@ class View:
     left: int = 0
     top: int = 0
     height: float = 0.0
+    step: int = 1
 
     @staticmethod
     def of(pose: Pose, size: FrameSize, scale: float = 1.0, region: tuple[int, int, int, int] | None = None) -> View:
@@ -60,6 +62,11 @@ class View:
         size = FrameSize(width + int(before[0] + after[0]), height + int(before[1] + after[1]))
         return replace(self, size=size, left=self.left - int(before[0]), top=self.top - int(before[1]))
 
+    def coarse(self, step: int) -> View:
+        """The same with a pixel for so many along each side; the last ones may reach beyond."""
+        size = FrameSize(*(-(-side // step) for side in self.size))
+        return replace(self, size=size, step=step)
+
     def posed(self, pose: Pose) -> View:
         """The same part of the frame of another pose."""
         return replace(self, pose=pose)
@@ -70,7 +77,8 @@ class View:
 
     @cached_property
     def _cut(self) -> Floats:
-        return np.array([[1.0, 0.0, -self.left], [0.0, 1.0, -self.top], [0.0, 0.0, 1.0]])
+        cut = np.array([[1.0, 0.0, -self.left], [0.0, 1.0, -self.top], [0.0, 0.0, 1.0]])
+        return cut if self.step == 1 else np.diag([1 / self.step, 1 / self.step, 1.0]) @ cut
 
     @cached_property
     def space(self) -> Floats:

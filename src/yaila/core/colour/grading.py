@@ -2,20 +2,24 @@
 
 1. exposure, in linear light; 2. white balance, by Bradford's adaptation (K. Lam 1985, as in ICC.1:2022 Annex E) from
 daylight to another, and between green and magenta; 3. contrast about a pivot, on encoded values; 4. black, white and
-middle; 5. saturation, vibrance and hue in Oklab; 6. tints of shadows and lights; 7. a wash of one colour; 8. black and
-white, tinted. What is beyond white or black is clipped before contrast and at the end.
+middle; 5. curves, of all channels and then of each, monotone (F. Fritsch, R. Carlson, "Monotone Piecewise Cubic
+Interpolation", 1980, as scipy has it); 6. saturation, vibrance, saturation by hue, and hue, in Oklab; 7. tints of
+shadows and lights; 8. a wash of one colour; 9. black and white, tinted; 10. a table of one's own.
+What is beyond white or black is clipped before contrast and at the end.
 """
 
 from __future__ import annotations
 
-from dataclasses import astuple, dataclass, fields
+import math
+from dataclasses import dataclass, field, fields
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator, RegularGridInterpolator
 
-from yaila.core.colour.spaces import LUMINANCE, decoded, encoded, linear_from_oklab, oklab_from_linear
+from yaila.core.colour.spaces import LUMINANCE, as_fine, decoded, encoded, linear_from_oklab, oklab_from_linear
 from yaila.core.colour.temperature import RGB_OF_XYZ, daylight
 
 Floats = NDArray[np.float64]
@@ -33,6 +37,32 @@ VIVID = 0.3
 """The chroma, in Oklab, of a colour that is as vivid as colours are (that of sRGB's blue and magenta)."""
 
 
+Curve = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class Cube:
+    """A table of one's own, told apart by its ``key``: (n, n, n, 3) of red, green and blue, by red, green and blue from
+    ``low`` to ``high``."""
+
+    key: str
+    table: NDArray[np.float32] = field(compare=False, repr=False)
+    low: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    high: tuple[float, float, float] = (1.0, 1.0, 1.0)
+
+    def of(self, rgb: Floats) -> Floats:
+        """Encoded colours (..., 3) through it, trilinear."""
+        low, high = np.array(self.low), np.array(self.high)
+        side = len(self.table)
+        places = np.clip((rgb - low) / (high - low), 0, 1) * (side - 1)
+        axes = (np.arange(side),) * 3
+        return np.asarray(RegularGridInterpolator(axes, self.table.astype(np.float64))(places))
+
+
+HUES = ("reds", "yellows", "greens", "cyans", "blues", "magentas")
+"""The hues of which a grade makes more or less: the primaries of sRGB and what is between them."""
+
+
 @dataclass(frozen=True)
 class Grading:
     """Numbers of a grade, all of which leave the picture as it is by default. Colours are encoded red, green and blue,
@@ -46,8 +76,19 @@ class Grading:
     black: float = 0.0
     white: float = 1.0
     middle: float = 1.0
+    curve: Curve = ()
+    curve_red: Curve = ()
+    curve_green: Curve = ()
+    curve_blue: Curve = ()
+    curves_by: float = 1.0
     saturation: float = 0.0
     vibrance: float = 0.0
+    reds: float = 0.0
+    yellows: float = 0.0
+    greens: float = 0.0
+    cyans: float = 0.0
+    blues: float = 0.0
+    magentas: float = 0.0
     hue: float = 0.0
     shadows: tuple[float, float, float] = (0.0, 0.0, 0.0)
     shadows_by: float = 0.0
@@ -57,13 +98,24 @@ class Grading:
     wash_by: float = 0.0
     grey: float = 0.0
     grey_tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    table_by: float = 1.0
+    cube: Cube | None = None
 
     @property
     def idle(self) -> bool:
         """Whether it leaves every colour as it is."""
         numbers = ("exposure", "warmth", "tint", "contrast", "black", "saturation", "vibrance", "hue", "shadows_by",
-                   "lights_by", "wash_by", "grey")  # fmt: skip
-        return all(getattr(self, name) == 0 for name in numbers) and self.white == 1 and self.middle == 1
+                   "lights_by", "wash_by", "grey", *HUES)  # fmt: skip
+        even = all(getattr(self, name) == 0 for name in numbers) and self.white == 1 and self.middle == 1
+        return even and not self._curved and not self._tabled
+
+    @property
+    def _curved(self) -> bool:
+        return self.curves_by > 0 and bool(self.curve or self.curve_red or self.curve_green or self.curve_blue)
+
+    @property
+    def _tabled(self) -> bool:
+        return self.cube is not None and self.table_by > 0
 
 
 def balance(warmth: float, tint: float) -> Floats:
@@ -78,24 +130,42 @@ def balance(warmth: float, tint: float) -> Floats:
     return np.asarray(np.diag(leans) @ adapted)
 
 
-def graded(rgb: Floats, grading: Grading) -> Floats:
+def graded(rgb: NDArray[np.floating], grading: Grading) -> Floats:
     """Encoded colours (..., 3), 0..1, graded."""
-    light = decoded(np.asarray(rgb, np.float64)) * 2.0**grading.exposure
+    light = decoded(np.asarray(rgb)) * 2.0**grading.exposure
     if grading.warmth or grading.tint:
-        light = light @ balance(grading.warmth, grading.tint).T
+        light = light @ as_fine(balance(grading.warmth, grading.tint).T, light)
     value = np.clip(encoded(light), 0, 1)
     if grading.contrast:
         value = _contrasted(value, grading.contrast, grading.pivot)
     if grading.black or grading.white != 1 or grading.middle != 1:
         value = np.clip((value - grading.black) / max(grading.white - grading.black, 1e-3), 0, 1)
         value = value ** (1 / grading.middle)
+    if grading._curved:
+        value = value + grading.curves_by * (_curved(value, grading) - value)
     lab = oklab_from_linear(decoded(value))
     lab = _coloured(lab, grading)
     value = encoded(linear_from_oklab(lab))
     if grading.grey:
-        grey = encoded(np.clip(decoded(np.clip(value, 0, 1)) @ LUMINANCE, 0, 1))
-        value = value + grading.grey * (grey[..., None] * np.array(grading.grey_tint) - value)
-    return np.asarray(np.clip(value, 0, 1))
+        grey = encoded(np.clip(decoded(np.clip(value, 0, 1)) @ as_fine(LUMINANCE, value), 0, 1))
+        value = value + grading.grey * (grey[..., None] * np.array(grading.grey_tint, value.dtype) - value)
+    value = np.clip(value, 0, 1)
+    if grading.cube is not None and grading._tabled:
+        value = np.clip(value + grading.table_by * (grading.cube.of(value) - value), 0, 1)
+    return np.asarray(value)
+
+
+def _curved(value: Floats, grading: Grading) -> Floats:
+    if grading.curve:
+        value = curved(value, grading.curve)
+    each = (grading.curve_red, grading.curve_green, grading.curve_blue)
+    return np.stack([curved(value[..., k], curve) if curve else value[..., k] for k, curve in enumerate(each)], axis=-1)
+
+
+def curved(value: Floats, points: Curve) -> Floats:
+    """Values, 0..1, along a curve through points; before the first and behind the last it is level."""
+    x, y = np.array(points, np.float64).T
+    return np.asarray(np.clip(PchipInterpolator(x, y)(np.clip(value, x[0], x[-1])), 0, 1))
 
 
 def _contrasted(value: Floats, contrast: float, pivot: float) -> Floats:
@@ -112,42 +182,58 @@ def _coloured(lab: Floats, grading: Grading) -> Floats:
         chroma = np.hypot(a, b)
         by = (1 + grading.saturation / 100) * (1 + grading.vibrance / 100 * (1 - np.minimum(chroma / VIVID, 1)))
         a, b = a * by, b * by
+    by_hue = np.array([getattr(grading, name) for name in HUES])
+    if by_hue.any():
+        at = np.degrees(np.arctan2(b, a))
+        more = np.interp(at, *_around(_HUE_ANGLES, by_hue))
+        a, b = a * (1 + more / 100), b * (1 + more / 100)
     if grading.hue:
-        turn = np.radians(grading.hue)
-        a, b = a * np.cos(turn) - b * np.sin(turn), a * np.sin(turn) + b * np.cos(turn)
+        turn = math.radians(grading.hue)
+        a, b = a * math.cos(turn) - b * math.sin(turn), a * math.sin(turn) + b * math.cos(turn)
     share = np.clip(lightness, 0, 1)
     for colour, by, weight in (
         (grading.shadows, grading.shadows_by, (1 - share) ** 2),
         (grading.lights, grading.lights_by, share**2),
     ):
         if by:
-            _, to_a, to_b = oklab_from_linear(decoded(np.array(colour)))
+            _, to_a, to_b = oklab_from_linear(decoded(np.array(colour))).tolist()
             # Nothing is tinted where there is no light.
             weight = by * weight * np.minimum(share * 4, 1)
             a, b = a + weight * to_a, b + weight * to_b
     if grading.wash_by:
-        _, to_a, to_b = oklab_from_linear(decoded(np.array(grading.wash)))
+        _, to_a, to_b = oklab_from_linear(decoded(np.array(grading.wash))).tolist()
         by = grading.wash_by * np.minimum(share * 4, 1)
         a, b = a + by * (to_a - a), b + by * (to_b - b)
     return np.stack([lightness, a, b], axis=-1)
+
+
+_PRIMARIES = np.array([[1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 1, 1], [0, 0, 1], [1, 0, 1]], np.float64)
+_HUE_ANGLES = np.degrees(np.arctan2(*oklab_from_linear(_PRIMARIES)[:, :0:-1].T))
+
+
+def _around(angles: Floats, values: Floats) -> tuple[Floats, Floats]:
+    """Values by angle, degrees, in order and going on beyond a whole turn."""
+    order = np.argsort(angles)
+    angles, values = angles[order], values[order]
+    return np.concatenate([angles - 360, angles, angles + 360]), np.tile(values, 3)
 
 
 def table_of(grading: Grading) -> NDArray[np.float32]:
     """The grade as a table: (33, 33, 33, 3) float32 encoded values 0..1 of red, green and blue.
 
     While a grade changes it is worked out anew for every step that can be told apart, not for every frame."""
-    return _table(tuple(_stepped(*one) for one in zip(FIELDS, astuple(grading), strict=True)))
+    return _table(tuple(_stepped(name, getattr(grading, name)) for name in FIELDS))
 
 
 FIELDS = tuple(one.name for one in fields(Grading))
 
-IN_HUNDREDS = ("warmth", "tint", "contrast", "saturation", "vibrance", "hue")
+IN_HUNDREDS = ("warmth", "tint", "contrast", "saturation", "vibrance", "hue", *HUES)
 
 
 def _stepped(name: str, value: Any) -> Any:
     """A number of a grade to a step that makes less than a code of 255: a quarter of a percent, mired or degree, or 1 /
     512 of what runs from 0 to 1."""
-    if isinstance(value, tuple):
+    if isinstance(value, tuple) or name == "cube":
         return value
     steps = 4 if name in IN_HUNDREDS else 512
     return round(value * steps) / steps
@@ -155,8 +241,8 @@ def _stepped(name: str, value: Any) -> Any:
 
 @lru_cache(maxsize=32)
 def _table(numbers: tuple[Any, ...]) -> NDArray[np.float32]:
-    steps = np.linspace(0, 1, SIDE)
+    steps = np.linspace(0, 1, SIDE, dtype=np.float32)
     rgb = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
-    made = graded(rgb, Grading(*numbers)).astype(np.float32)
+    made = np.asarray(graded(rgb, Grading(*numbers)), np.float32)
     made.flags.writeable = False
     return made

@@ -28,6 +28,11 @@ _LINEAR_FROM_LMS = np.linalg.inv(_LMS_FROM_LINEAR)
 _ROOTS_FROM_LAB = np.linalg.inv(_LAB_FROM_ROOTS)
 
 
+def as_fine(matrix: Floats, values: Floats) -> Floats:
+    """A matrix in the numbers of what goes through it: 32 bits stay 32 bits."""
+    return matrix.astype(np.float32) if values.dtype == np.float32 else matrix
+
+
 def decoded(values: Floats) -> Floats:
     """Linear light of encoded sRGB values; below 0 and above 1 the curve runs on, odd about 0."""
     size = np.abs(values)
@@ -49,12 +54,12 @@ LINEAR_OF_BYTE = decoded(np.arange(256) / 255)
 
 def oklab_from_linear(linear: Floats) -> Floats:
     """Oklab of linear sRGB."""
-    return np.cbrt(linear @ _LMS_FROM_LINEAR.T) @ _LAB_FROM_ROOTS.T
+    return np.cbrt(linear @ as_fine(_LMS_FROM_LINEAR.T, linear)) @ as_fine(_LAB_FROM_ROOTS.T, linear)
 
 
 def linear_from_oklab(lab: Floats) -> Floats:
     """Linear sRGB of Oklab; outside 0..1 where sRGB has no such colour."""
-    return (lab @ _ROOTS_FROM_LAB.T) ** 3 @ _LINEAR_FROM_LMS.T
+    return (lab @ as_fine(_ROOTS_FROM_LAB.T, lab)) ** 3 @ as_fine(_LINEAR_FROM_LMS.T, lab)
 
 
 def oklab_of(picture: NDArray[np.uint8]) -> Floats:

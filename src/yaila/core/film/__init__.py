@@ -2,7 +2,7 @@
 
 from yaila.core.film.choreography import Choreography, choreograph
 from yaila.core.film.legs import Leg
-from yaila.core.film.marked import Label, Marker, Region, Route, RoutePoint, Style
+from yaila.core.film.marked import Inset, Label, Marker, Region, Route, RoutePoint, Style
 from yaila.core.film.model import (
     FRAME_PRESETS,
     Duration,
@@ -26,6 +26,7 @@ __all__ = [
     "Film",
     "Frame",
     "Ground",
+    "Inset",
     "Label",
     "Leg",
     "Marker",

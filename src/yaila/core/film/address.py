@@ -14,7 +14,7 @@ from yaila.core.film.marked import KINDS
 from yaila.core.film.model import Film
 from yaila.core.film.walk import Slot, slots_of
 
-LISTS = ("plates", *(kind.listed for kind in KINDS.values()), "styles")
+LISTS = ("plates", *(kind.listed for kind in KINDS.values()), "styles", "lanes", "sounds")
 """The lists of a film whose parts are named by their ids."""
 
 

@@ -17,8 +17,10 @@ from yaila.core.film.finish import EFFECTS
 from yaila.core.film.marked import (
     Circle,
     Counter,
+    Crop,
     Deck,
     Draws,
+    Inset,
     Label,
     Lamp,
     Leader,
@@ -27,18 +29,31 @@ from yaila.core.film.marked import (
     Reveal,
     Route,
     RoutePoint,
+    ShownClip,
 )
 from yaila.core.film.model import Feather, Film, Plate, Vantage
+from yaila.core.film.sounds import FileSound, Lane, Levels, MadeSound, Sound
 from yaila.core.film.walk import VECTORS, Slot, slots_of
 from yaila.core.imagery.adjusted import Edges
 from yaila.core.imagery.land import ByBrightness, ByColour
-from yaila.core.marks import Arrival, DeckLook, LampLook, Lettering, MarkerLook, RegionLook, Stroke, Traveller
+from yaila.core.marks import (
+    Arrival,
+    DeckLook,
+    InsetLook,
+    LampLook,
+    Lettering,
+    MarkerLook,
+    RegionLook,
+    Stroke,
+    Traveller,
+)
 
 PARTS: tuple[type[BaseModel], ...] = (
     Film, Vantage, Plate, Feather, Tone, Route, RoutePoint, Draws, Traveller, Reveal, Marker, Label, Leader, Counter,
     Region, Circle, Lamp, Deck, Arrival, Edges, ByColour, ByBrightness,
-    Stroke, MarkerLook, Lettering, RegionLook, LampLook, DeckLook,
-    Hop, Steps, Orbit, Follow, Breath, Shake, Settle, Opening, Spin, *EFFECTS.values(),
+    Stroke, MarkerLook, Lettering, RegionLook, LampLook, DeckLook, InsetLook, Inset, Crop, ShownClip,
+    Hop, Steps, Orbit, Follow, Breath, Shake, Settle, Opening, Spin,
+    Lane, Sound, MadeSound, FileSound, Levels, *EFFECTS.values(),
 )  # fmt: skip
 
 FACTORS = {"share": 0.01, "frame share": 0.01, "route share": 0.01, "share of time": 0.01}
@@ -57,6 +72,7 @@ STEPS = {
     "rate": 0.05,
     "duration": 0.1,
     "factor": 0.05,
+    "level": 0.5,
 }
 """What an arrow key adds, in units of the document; to what runs in its logarithm, the share of it. Else 1."""
 

@@ -14,7 +14,17 @@ from yaila.core.film.part import Part, new_id
 from yaila.core.ground import Point
 from yaila.core.ground.curve import Curve, smooth
 from yaila.core.ground.mercator import stretch_at
-from yaila.core.marks import Arrival, DeckLook, LampLook, Lettering, MarkerLook, RegionLook, Stroke, Traveller
+from yaila.core.marks import (
+    Arrival,
+    DeckLook,
+    InsetLook,
+    LampLook,
+    Lettering,
+    MarkerLook,
+    RegionLook,
+    Stroke,
+    Traveller,
+)
 from yaila.core.marks.travellers import Drawing
 from yaila.core.quantities import (
     OFFSET,
@@ -23,9 +33,11 @@ from yaila.core.quantities import (
     TURN,
     Angle,
     Bearing,
+    ClipSha,
     Colour,
     Count,
     East,
+    Factor,
     Finite,
     FrameLength,
     Frames,
@@ -38,6 +50,7 @@ from yaila.core.quantities import (
     North,
     Number,
     Percent,
+    PictureSha,
     RouteRef,
     RouteShare,
     Seconds,
@@ -398,6 +411,92 @@ class Label(TimedMark):
         return self
 
 
+class Crop(Part):
+    """What is cut away on each side, percent of the width and height."""
+
+    left: Changes[Percent] = Field(0.0, ge=0, le=48, title="From the left")
+    top: Changes[Percent] = Field(0.0, ge=0, le=48, title="From the top")
+    right: Changes[Percent] = Field(0.0, ge=0, le=48, title="From the right")
+    bottom: Changes[Percent] = Field(0.0, ge=0, le=48, title="From below")
+
+
+class ShownPicture(Part):
+    """A stored picture, by the SHA-256 of its file, and its size in pixels."""
+
+    kind: Literal["picture"] = "picture"
+    sha256: PictureSha
+    width: Count = Field(ge=1)
+    height: Count = Field(ge=1)
+
+
+class ShownClip(Part):
+    """A stored clip, by the SHA-256 of its file: its size in pixels as it is seen, and how long it is. It plays from
+    ``skip`` seconds on, ``speed`` times as fast, from where the inset comes, or, with ``waits``, from where all of it
+    is there. ``after`` its end it holds its last picture, begins anew, or is gone."""
+
+    kind: Literal["clip"] = "clip"
+    sha256: ClipSha
+    width: Count = Field(ge=1)
+    height: Count = Field(ge=1)
+    seconds: Seconds = Field(gt=0, le=86400)
+    skip: Seconds = Field(0.0, ge=0, le=86400, title="Begins at")
+    speed: Factor = Field(1.0, gt=0, ge=0.05, le=20, title="Times as fast")
+    waits: bool = False
+    after: Literal["holds", "again", "gone"] = "holds"
+
+    def at(self, seconds: float) -> float | None:
+        """The moment of the clip, seconds, so long after it has begun to play; none when it is over and gone."""
+        length = max(self.seconds - self.skip, 1e-3)
+        played = max(seconds, 0.0) * self.speed
+        if played >= length:
+            if self.after == "gone":
+                return None
+            played = played % length if self.after == "again" else length
+        return self.skip + played
+
+
+Shown = Annotated[ShownPicture | ShownClip, Field(discriminator="kind")]
+
+
+class Inset(TimedMark):
+    """A picture or a clip that belongs to a place, or stands in the frame.
+
+    ``stands`` says how: ``facing``, upright in the frame with its lower edge at its place of the ground; ``board``, on
+    a plane over it, as labels do; ``frame``, with its middle at ``u``, ``v`` of the frame's width and height; ``full``,
+    over all of the frame.
+    """
+
+    kind: ClassVar[str] = "inset"
+    ways: ClassVar[tuple[str, ...]] = ("cut", "fade", "grow", "pop", "unfold", "iris")
+    name: Name = "Inset"
+    x: East = 0.0
+    y: North = 0.0
+    shows: Shown
+    stands: Literal["facing", "board", "frame", "full"] = "facing"
+    height: Changes[Height] = Field(0.0, ge=0, le=1e7)
+    tilt: Changes[Angle] = Field(0.0, ge=0, le=90, title="Raised by")
+    turn: Changes[Annotated[float, TURN]] = Field(0.0, ge=-360, le=360, title="Turned")
+    turns: bool = False
+    u: Changes[FrameShare] = Field(0.5, ge=-0.5, le=1.5, title="From the left")
+    v: Changes[FrameShare] = Field(0.5, ge=-0.5, le=1.5, title="From the top")
+    gap: Changes[FrameLength] = Field(24.0, ge=0, le=1000, title="Above its place")
+    crop: Crop = Field(default_factory=Crop)
+    comes: Arrival = Field(default_factory=lambda: Arrival(how="grow", frames=14))
+    goes: Arrival = Field(default_factory=lambda: Arrival(how="grow", frames=12))
+    look: InsetLook = Field(default_factory=InsetLook)
+
+    @property
+    def place(self) -> tuple[float, float]:
+        """Where it is on the ground."""
+        return self.x, self.y
+
+    @model_validator(mode="after")
+    def _on_the_ground(self) -> Inset:
+        if self.stands in ("frame", "full") and self.reveal:
+            raise ValueError("What uncovers an inset lies on the ground; one in the frame can open as an iris instead")
+        return self
+
+
 class Circle(Part):
     """A circle about a place; ``radius`` in metres, or in ground units where the ground is plain."""
 
@@ -533,6 +632,13 @@ class LampStyle(_Style):
     look: LampLook = Field(default_factory=LampLook)
 
 
+class InsetStyle(_Style):
+    """A shared look of insets."""
+
+    kind: Literal["inset"] = "inset"
+    look: InsetLook = Field(default_factory=InsetLook)
+
+
 class DeckStyle(_Style):
     """A shared look of decks."""
 
@@ -553,6 +659,7 @@ KINDS = {
     "region": Kind(Region, RegionStyle, "regions"),
     "route": Kind(Route, RouteStyle, "routes"),
     "marker": Kind(Marker, MarkerStyle, "markers"),
+    "inset": Kind(Inset, InsetStyle, "insets"),
     "label": Kind(Label, LabelStyle, "labels"),
     "lamp": Kind(Lamp, LampStyle, "lamps"),
     "deck": Kind(Deck, DeckStyle, "decks"),
@@ -560,10 +667,11 @@ KINDS = {
 """The kinds of marks, in the order in which they are painted."""
 
 Style = Annotated[
-    RouteStyle | MarkerStyle | LabelStyle | RegionStyle | LampStyle | DeckStyle, Field(discriminator="kind")
+    RouteStyle | MarkerStyle | LabelStyle | RegionStyle | LampStyle | DeckStyle | InsetStyle,
+    Field(discriminator="kind"),
 ]
-AnyMark = Route | Marker | Label | Region | Lamp | Deck
-Timed = Marker | Label | Region | Lamp | Deck
+AnyMark = Route | Marker | Label | Region | Lamp | Deck | Inset
+Timed = Marker | Label | Region | Lamp | Deck | Inset
 
 
 def style_of(mark: AnyMark, styles: list[Any]) -> Any:

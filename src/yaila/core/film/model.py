@@ -5,7 +5,7 @@ Everything a film is, apart from the pictures themselves, which it names by the 
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,18 +21,21 @@ from yaila.core.film.marked import (
     KINDS,
     AnyMark,
     Deck,
+    Inset,
     Label,
     Lamp,
     Marker,
     Region,
     Reveal,
     Route,
+    ShownClip,
     Style,
     Timed,
     TimedMark,
     style_of,
 )
 from yaila.core.film.part import Part, apart, new_id
+from yaila.core.film.sounds import MOST_SOUNDS, FileSound, Lane, Levels, Sound
 from yaila.core.film.upgrades import upgraded
 from yaila.core.film.walk import found
 from yaila.core.ground import Placement, Point, Similarity, TileBlock
@@ -68,9 +71,9 @@ from yaila.core.quantities import (
     Seconds,
     Share,
 )
-from yaila.core.time import Changes, Course, Ease, Rate
+from yaila.core.time import Changes, Course, Ease, MarkMoment, Rate
 
-VERSION = 9
+VERSION = 11
 """The version of the document that this program writes."""
 
 LONGEST = 86400.0
@@ -323,6 +326,15 @@ class Vantage(Part):
         return isinstance(self.passage.manner, Cut)
 
 
+class FileUse(NamedTuple):
+    """A stored file that a film needs: of which kind, its SHA-256, and the name and the id of what needs it."""
+
+    kind: Literal["picture", "clip", "sound"]
+    sha256: str
+    name: str
+    of: str
+
+
 class Film(Part):
     """One piece of work. Plates are listed from the bottom of the stack to its top.
 
@@ -331,7 +343,7 @@ class Film(Part):
     """
 
     format: Literal["yaila/film"] = "yaila/film"
-    version: Literal[9] = 9
+    version: Literal[11] = 11
     name: Name = "Untitled film"
     frame: Frame = Field(default_factory=Frame)
     rate: str = "25"
@@ -341,6 +353,7 @@ class Film(Part):
     regions: list[Region] = Field(default_factory=list, max_length=200)
     routes: list[Route] = Field(default_factory=list, max_length=200)
     markers: list[Marker] = Field(default_factory=list, max_length=2000)
+    insets: list[Inset] = Field(default_factory=list, max_length=500)
     labels: list[Label] = Field(default_factory=list, max_length=2000)
     lamps: list[Lamp] = Field(default_factory=list, max_length=200)
     decks: list[Deck] = Field(default_factory=list, max_length=20)
@@ -349,6 +362,9 @@ class Film(Part):
     opening: Opening | None = None
     closing: Spin | None = None
     finish: Finish = Field(default_factory=Finish)
+    lanes: list[Lane] = Field(default_factory=list, max_length=24)
+    sounds: list[Sound] = Field(default_factory=list, max_length=MOST_SOUNDS)
+    levels: Levels = Field(default_factory=Levels)
     length: Seconds | None = Field(None, gt=0, le=LONGEST)
     beats: tuple[Annotated[float, FILM_TIME, Field(ge=0, le=LONGEST)], ...] = Field((), max_length=5000)
 
@@ -358,7 +374,7 @@ class Film(Part):
         corners = sum(len(ring) for region in self.regions for ring in region.rings)
         points = sum(len(route.points) for route in self.routes)
         parts = len(self.plates) + len(self.markers) + len(self.labels) + len(self.styles) + len(self.vantages)
-        parts += len(self.lamps) + len(self.decks)
+        parts += len(self.lamps) + len(self.decks) + len(self.insets) + len(self.lanes) + len(self.sounds)
         return 100_000 + 200 * corners + 3_000 * points + 10_000 * (parts + len(self.regions) + len(self.routes))
 
     @model_validator(mode="before")
@@ -378,6 +394,8 @@ class Film(Part):
             ("marks", [mark.id for mark in self.marks]),
             ("styles", [style.id for style in self.styles]),
             ("vantages", [vantage.id for vantage in self.vantages]),
+            ("lanes", [lane.id for lane in self.lanes]),
+            ("sounds", [sound.id for sound in self.sounds]),
         ):
             if len(set(ids)) != len(ids):
                 raise ValueError(f"Two {what} have the same id: give each its own.")
@@ -400,6 +418,9 @@ class Film(Part):
         for label in self.labels:
             if label.stands == "route" and not label.route:
                 raise ValueError(f"“{label.name}” runs along a route, and none is named. Choose one.")
+        for lane in self.lanes:
+            if lane.under == lane.id:
+                raise ValueError(f"“{lane.name}” cannot give way to itself. Choose another lane, or none.")
         return self
 
     @field_validator("beats")
@@ -427,6 +448,7 @@ class Film(Part):
             "vantage": {vantage.id for vantage in self.vantages},
             "mark": {mark.id for mark in self.marks},
             "style": {style.id for style in self.styles},
+            "lane": {lane.id for lane in self.lanes},
         }
 
     def plate(self, plate_id: str) -> Plate:
@@ -502,11 +524,75 @@ class Film(Part):
         look: Look = style.look
         return look.model_copy(update={name: getattr(mark.look, name) for name in mark.own if hasattr(look, name)})
 
+    def lane(self, lane_id: str) -> Lane:
+        """The lane with an id.
+
+        Raises:
+            BadEdit: there is none.
+        """
+        for lane in self.lanes:
+            if lane.id == lane_id:
+                return lane
+        raise BadEdit("That lane is no longer in the film. Undo brings it back.")
+
+    def sound(self, sound_id: str) -> Sound:
+        """The sound with an id.
+
+        Raises:
+            BadEdit: there is none.
+        """
+        for sound in self.sounds:
+            if sound.id == sound_id:
+                return sound
+        raise BadEdit("That sound is no longer in the film. Undo brings it back.")
+
+    @property
+    def files(self) -> list[FileUse]:
+        """What is seen and heard in it from files, and where."""
+        plates = [FileUse("picture", plate.picture.sha256, plate.name, plate.id) for plate in self.plates]
+        insets = [FileUse(inset.shows.kind, inset.shows.sha256, inset.name, inset.id) for inset in self.insets]
+        sounds = [
+            FileUse("sound", sound.source.sha256, sound.name, sound.id)
+            for sound in self.sounds
+            if isinstance(sound.source, FileSound)
+        ]
+        return [*plates, *insets, *sounds]
+
+    def _named(self, kind: str) -> set[str]:
+        return {one.value for one in found(self, Ref) if isinstance(one.kind, Ref) and one.kind.of == kind}
+
+    @property
+    def picture_files(self) -> set[str]:
+        """The SHA-256 of the stored pictures that are seen in it."""
+        return self._named("picture")
+
+    @property
+    def clip_files(self) -> set[str]:
+        """The SHA-256 of the stored clips that are seen in it."""
+        return self._named("clip")
+
+    @property
+    def sound_files(self) -> set[str]:
+        """The SHA-256 of the stored sounds that are heard in it."""
+        return self._named("sound")
+
+    def own_sounds(self, mark: AnyMark) -> list[Sound]:
+        """The sounds of an inset's clip: from its own file, and starting with it."""
+        if not isinstance(mark, Inset) or not isinstance(mark.shows, ShownClip):
+            return []
+        return [
+            sound
+            for sound in self.sounds
+            if isinstance(sound.source, FileSound)
+            and sound.source.sha256 == mark.shows.sha256
+            and isinstance(sound.starts, MarkMoment)
+            and (sound.starts.mark, sound.starts.edge) == (mark.id, "starts")
+        ]
+
     @property
     def aids(self) -> set[str]:
         """The SHA-256 of the fonts and signs that it needs besides what ships with Yaila."""
-        names = (name for name in found(self, Ref) if isinstance(name.kind, Ref) and name.kind.of == "aid")
-        return {name.value for name in names if len(name.value) == 64}
+        return {name for name in self._named("aid") if len(name) == 64}
 
     def vantage_index(self, vantage_id: str) -> int:
         """The place in the film of the vantage with an id."""

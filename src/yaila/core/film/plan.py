@@ -24,11 +24,13 @@ from yaila.core.camera.passages import DENSE
 from yaila.core.camera.passages import HEADING as TURN
 from yaila.core.camera.pose import FILM_BACK
 from yaila.core.camera.track import FIELDS
+from yaila.core.colour.grading import curved
 from yaila.core.film.choreography import Choreography, choreograph
 from yaila.core.film.fields import field_facts_of
 from yaila.core.film.finish import FreeFocus, MarkFocus, PlaceFocus, TargetFocus
 from yaila.core.film.fitting import ground_of, models_of, tied
 from yaila.core.film.focus import focus_distance
+from yaila.core.film.heard import SoundPlan, Soundtrack
 from yaila.core.film.legs import Leg, flows
 from yaila.core.film.marked import KINDS, Region, Route, Timed, style_of
 from yaila.core.film.model import Film, FitModel, Plate
@@ -38,7 +40,7 @@ from yaila.core.film.walk import Slot
 from yaila.core.ground.geodesy import metres_along
 from yaila.core.ground.placement import ground_units_per_pixel, outline, through
 from yaila.core.imagery.pages import level_sizes
-from yaila.core.marks import DeckLook, LampLook, Lettering, MarkerLook, RegionLook, RouteRun, Stroke
+from yaila.core.marks import DeckLook, InsetLook, LampLook, Lettering, MarkerLook, RegionLook, RouteRun, Stroke
 from yaila.core.quantities import FOCUS
 from yaila.core.time import Course, Ease, Rate, Time, timecode
 
@@ -187,7 +189,7 @@ class MarkPlan(BaseModel):
     end: int
     whole: int
     """A frame at which all of it is there."""
-    look: MarkerLook | Lettering | RegionLook | LampLook | DeckLook
+    look: MarkerLook | Lettering | RegionLook | LampLook | DeckLook | InsetLook
     rings: list[list[XY]]
     uncovers: int | None
     """The frame on which it begins to be uncovered; none if all of it may be seen."""
@@ -242,7 +244,10 @@ class Plan(BaseModel):
     routes: list[RoutePlan]
     marks: list[MarkPlan]
     """Regions, markers and labels, in the film's order."""
+    sounds: list[SoundPlan]
     courses: list[CoursePlan]
+    grade_curves: dict[str, list[tuple[float, float]]]
+    """The curves of the grade as lines, by their fields: what values, 0..1, become."""
     curve_frames: list[int]
     curve_spans: list[float]
     sharpest: list[Stretch]
@@ -265,6 +270,20 @@ _PLANS: OrderedDict[int, tuple[Film, Plan]] = OrderedDict()
 _PLANNING = Lock()
 
 
+CURVE_PLACES = 41
+
+
+def _grade_curves(film: Film) -> dict[str, list[tuple[float, float]]]:
+    at = np.linspace(0, 1, CURVE_PLACES)
+    made = {}
+    for name in ("curve", "curve_red", "curve_green", "curve_blue"):
+        points = tuple((point.x, point.y) for point in getattr(film.finish.grade, name))
+        places = np.unique(np.concatenate([at, [x for x, _ in points]]))
+        values = curved(places, points) if points else places
+        made[name] = list(zip(places.round(4).tolist(), values.round(4).tolist(), strict=True))
+    return made
+
+
 def _laid_out(film: Film) -> Plan:
     choreography = choreograph(film)
     size, frames = film.frame.size, choreography.frames
@@ -281,7 +300,9 @@ def _laid_out(film: Film) -> Plan:
         passages=[_passage(film, index, choreography) for index in range(len(film.vantages) - 1)],
         routes=[_route(film, route, choreography.timeline.runs[route.id]) for route in film.routes],
         marks=[_mark(film, mark, choreography.timeline) for mark in film.timed],
+        sounds=Soundtrack(film, choreography).plans(),
         courses=[_course(film, choreography, one) for one in _courses(film)] if frames else [],
+        grade_curves=_grade_curves(film),
         curve_frames=at[shown].tolist(),
         curve_spans=track.span[shown].tolist(),
         sharpest=_carried(film, at, track, frames, plates) if frames else [],
@@ -308,7 +329,7 @@ def _courses(film: Film) -> Iterator[_Running]:
     for effect in film.finish.effects:
         for way, course, slot in courses_of(effect):
             yield _Running(effect, None, way, f"/{effect.id.replace('.', '/')}", course, slot)
-    for name in ("plates", *(kind.listed for kind in KINDS.values())):
+    for name in ("plates", *(kind.listed for kind in KINDS.values()), "lanes", "sounds"):
         for index, part in enumerate(getattr(film, name)):
             style = style_of(part, film.styles) if hasattr(part, "style") else None
             for way, course, slot in courses_of(part):

@@ -11,18 +11,18 @@ import numpy as np
 
 from yaila.core.camera import Pose
 from yaila.core.film.choreography import Choreography
-from yaila.core.film.finish import Finish, MarkFocus
+from yaila.core.film.finish import Ends, Finish, MarkFocus
 from yaila.core.film.focus import focus_place
-from yaila.core.film.marked import UNITS, Counter, Deck, Label, Lamp, Marker, Region, Reveal, Route
+from yaila.core.film.marked import UNITS, Counter, Deck, Inset, Label, Lamp, Marker, Region, Reveal, Route
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.running import running
 from yaila.core.film.sunlight import Light, light_of
 from yaila.core.ground.geodesy import true_lengths
-from yaila.core.marks import DeckLook, LampLook, Lettering, MarkerLook, RegionLook, RouteRun, Stroke
+from yaila.core.marks import DeckLook, InsetLook, LampLook, Lettering, MarkerLook, RegionLook, RouteRun, Stroke
 from yaila.core.stopping import go_on
 from yaila.core.time import Time, smoothstep
 
-M = TypeVar("M", Region, Marker, Label, Lamp, Deck)
+M = TypeVar("M", Region, Marker, Label, Lamp, Deck, Inset)
 L = TypeVar("L")
 
 
@@ -61,6 +61,8 @@ class Present(Generic[M, L]):
     seconds: float = 0.0
     came: float = 1.0
     gone: float = 1.0
+    coming: float = 0.0
+    """Seconds that it takes to come."""
     flash: float = 0.0
     """How bright a region flashes, 0..1."""
     led: float = 1.0
@@ -90,11 +92,14 @@ class Scene:
     regions: tuple[Present[Region, RegionLook], ...] = ()
     routes: tuple[DrawnRoute, ...] = ()
     markers: tuple[Present[Marker, MarkerLook], ...] = ()
+    insets: tuple[Present[Inset, InsetLook], ...] = ()
     labels: tuple[Present[Label, Lettering], ...] = ()
     lamps: tuple[Present[Lamp, LampLook], ...] = ()
     decks: tuple[Present[Deck, DeckLook], ...] = ()
     finish: Finish = field(default_factory=Finish)
     light: Light = Light()  # noqa: RUF009 - frozen
+    going: tuple[float, float] = (0.0, 0.0)
+    """How far the film still is from being there, and how far it has gone, 0..1."""
 
 
 def _aboard(route: Route, run: RouteRun, time: Time) -> float:
@@ -123,7 +128,7 @@ def scene_at(film: Film, choreography: Choreography, time: Time, without: Collec
         found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, time) for mark in marks]
         return tuple(present for present in found if present)
 
-    finish = running(film.finish.without(without), time, timeline)
+    finish = running(film.finish.without(without), time, timeline).by_look()
     pose = choreography.pose(time) if choreography.frames else Pose(0, 0, 1)
     reveals = {plate.id: uncovered_at(film, choreography, plate.id, plate.reveal, time)
                for plate in film.plates if plate.reveal}  # fmt: skip
@@ -139,12 +144,24 @@ def scene_at(film: Film, choreography: Choreography, time: Time, without: Collec
         there(film.regions),
         tuple(routes),
         there(film.markers),
+        there(film.insets),
         there(film.labels),
         there(film.lamps),
         there(film.decks),
         finish,
         light_of(finish.sun, (pose.x, pose.y), film.ground.kind == "mercator"),
+        _going(finish.ends, time, choreography) if finish.ends.on else (0.0, 0.0),
     )
+
+
+def _going(ends: Ends, time: Time, choreography: Choreography) -> tuple[float, float]:
+    """Of the first frame nothing is there yet, and of the last nothing any more."""
+    rate, last = choreography.rate, max(choreography.frames - 1, 0)
+    since = time.seconds(rate)
+    left = max(Time(last).seconds(rate) - since, 0.0)
+    opening = 1 - since / ends.opens_over if ends.opens != "cut" else 0.0
+    closing = 1 - left / ends.closes_over if ends.closes != "cut" else 0.0
+    return float(smoothstep(max(opening, 0.0))), float(smoothstep(max(closing, 0.0)))
 
 
 def uncovered_at(film: Film, choreography: Choreography, key: str, reveal: Reveal, time: Time) -> Uncovered | None:
@@ -191,6 +208,7 @@ def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> P
         seconds=since / float(film.fps.value),
         came=1.0 if mark.comes.how == "cut" else share,
         gone=1.0 if mark.goes.how == "cut" else left,
+        coming=0.0 if mark.comes.how == "cut" else mark.comes.frames / float(film.fps.value),
         flash=_flash(mark, whole) if isinstance(mark, Region) else 0.0,
         led=led,
         route=route,

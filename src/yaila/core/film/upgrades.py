@@ -14,8 +14,9 @@ def upgraded(document: Any) -> Any:
     closing; version 4 gave routes a stroke and a time, and films markers; version 5 gave films labels and styles,
     regions a time, and called the looks of all marks ``look``; version 6 let values change over the film, and refuses
     names of what is not there; version 7 lets an orbit to the same heading go all the way round; version 8 gave films a
-    finish; version 9 gave plates and regions a thickness, and let plates float or be light. What an older document
-    lacks has a default that leaves it as it was.
+    finish; version 9 gave plates and regions a thickness, and let plates float or be light; version 10 gave films a
+    surface, more that sticks to the frame, and looks; version 11 gave films sound and insets. What an older
+    document lacks has a default that leaves it as it was.
     """
     if isinstance(document, dict) and document.get("version") == 1:
         document = document | {"version": 2}
@@ -40,6 +41,10 @@ def upgraded(document: Any) -> Any:
         document = document | {"version": 8}
     if isinstance(document, dict) and document.get("version") == 8:
         document = document | {"version": 9}
+    if isinstance(document, dict) and document.get("version") == 9:
+        document = document | {"version": 10}
+    if isinstance(document, dict) and document.get("version") == 10:
+        document = document | {"version": 11}
     return document
 
 

@@ -83,6 +83,23 @@ def read_facts(path: Path, name: str) -> PictureFacts:
     return PictureFacts(width, height, bool(image.hasalpha()), format_name)
 
 
+def small_picture(data: bytes, name: str) -> NDArray[np.uint8]:
+    """A picture from the bytes of its file, no larger than 256 pixels, (height, width, 3) uint8 sRGB over black.
+
+    Raises:
+        BadPicture: it is none that can be read.
+    """
+    if _format_of(data[:16]) is None:
+        raise BadPicture(f"“{name}” is not a picture Yaila reads. Choose a PNG, JPEG, WebP or TIFF.")
+    try:
+        image = pyvips.Image.new_from_buffer(data, "", fail_on="error").thumbnail_image(256, size="down")
+        image = upright_srgb(image).flatten() if image.hasalpha() else upright_srgb(image)
+        pixels = np.asarray(image.numpy(), np.uint8)
+    except pyvips.Error as error:
+        raise BadPicture(f"“{name}” cannot be read: it is damaged, or cut off.") from error
+    return pixels[..., :3] if pixels.shape[2] >= 3 else np.repeat(pixels[..., :1], 3, axis=2)
+
+
 def build_pyramid(
     source: Path, target: Path, name: str, progress: Callable[[float], None] | None = None
 ) -> PictureFacts:

@@ -84,6 +84,21 @@ class MarkerLook(_Look):
     """Turns a second."""
 
 
+class InsetLook(_Look):
+    """A picture or clip: ``size`` is how wide it is, pixels of the frame, or it is ``ground`` units wide there. Its
+    corners are rounded by ``round``, a border of ``edge`` stands around it, and ``shadow`` is how soft a shadow it
+    casts."""
+
+    size: Changes[MarkSize] = Field(560.0, ge=8, le=8000, title="Width")
+    scales: Literal["frame", "ground"] = Field("frame", title="Its width")
+    ground: Changes[GroundLength] = Field(1000.0, gt=0, ge=1e-3, le=1e8, title="Width on the ground")
+    round: Changes[FrameLength] = Field(6.0, ge=0, le=1000, title="Corners")
+    edge: Changes[FrameLength] = Field(8.0, ge=0, le=200, title="Border")
+    edge_colour: Changes[Colour] = Field("#fbf7ee", title="Border colour")
+    shadow: Changes[FrameLength] = Field(26.0, ge=0, le=200)
+    opacity: Changes[Share] = Field(1.0, ge=0, le=1)
+
+
 class Lettering(_Look):
     """How a label's letters look: ``scales`` says whether ``size`` is pixels of the frame, or they are ``ground`` units
     high. ``tracking`` is room between letters, percent of the size.
@@ -197,17 +212,19 @@ class DeckLook(_Look):
     seed: Count = Field(1, ge=0, le=9999, title="Other clouds")
 
 
-Look = Stroke | MarkerLook | Lettering | RegionLook | LampLook | DeckLook
+Look = Stroke | MarkerLook | Lettering | RegionLook | LampLook | DeckLook | InsetLook
 
 
 class Arrival(_Look):
     """How a mark comes, or, backwards, how it goes: within ``frames``.
 
     Texts can also come ``letters`` by letter, by ``words``, ``typed``, ``rise`` from below or be uncovered by a
-    ``wipe``; outlines ``draw`` themselves. What that looks like is up to whoever draws it, by the share that is there.
+    ``wipe``; outlines ``draw`` themselves; pictures ``unfold`` from their middle line or open as an ``iris``. What that
+    looks like is up to whoever draws it, by the share that is there.
     """
 
-    how: Literal["cut", "fade", "pop", "grow", "drop", "letters", "words", "typed", "rise", "wipe", "draw"] = "pop"
+    how: Literal["cut", "fade", "pop", "grow", "drop", "letters", "words", "typed", "rise", "wipe", "draw",
+                 "unfold", "iris"] = "pop"  # fmt: skip
     frames: Frames = Field(10, ge=1, le=500)
 
     def state(self, share: float) -> tuple[float, float, float]:

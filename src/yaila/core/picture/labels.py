@@ -22,6 +22,7 @@ from yaila.core.film.scene import Present
 from yaila.core.film.sunlight import Light
 from yaila.core.ground.curve import Curve
 from yaila.core.marks import Lettering
+from yaila.core.picture.boards import UPRIGHT, axes_of, shifted, standing
 from yaila.core.picture.canvas import filled, line, softened, through
 from yaila.core.picture.reveals import around, only_uncovered
 from yaila.core.picture.stage import Easel, Piece, Stage
@@ -105,8 +106,8 @@ def lay(
     text = _set_as(label.text, look, faces)
     if label.stands == "frame":
         em = look.size * scale
-        own = _shift(-text.width / 2, _middle(text))
-        grown = _upright(label.u * size.width - view.left, label.v * size.height - view.top, em * present.scale) @ own
+        own = shifted(-text.width / 2, _middle(text))
+        grown = standing(label.u * size.width - view.left, label.v * size.height - view.top, em * present.scale) @ own
         return _laid(text, grown, None, _down(look, scale), em, None)
     space = view.space
     origin = np.array([label.x - pose.x, label.y - pose.y, label.height, 1.0])
@@ -130,14 +131,14 @@ def lay(
     else:
         du = dv = 0.0
         own = _beside(text, label.sits, label.gap / look.size + (look.pad / look.size if look.box != "none" else 0.0))
-    upright = _upright(u + du, v + dv + away, em * present.scale) @ own
+    upright = standing(u + du, v + dv + away, em * present.scale) @ own
     shade = None
     if label.height > 0 and look.shadow and not label.leader:
         # Where its foot's shadow falls, as upright as itself: squashed on the ground it could not be read.
         fallen = view.seen(np.array([[label.x, label.y]]) + light.fall * label.height)[0]
         if fallen[2] > NEAR:
             far = fallen[2] / depth
-            shade = _upright(fallen[0] / fallen[2], fallen[1] / fallen[2], em * present.scale / far) @ own
+            shade = standing(fallen[0] / fallen[2], fallen[1] / fallen[2], em * present.scale / far) @ own
     return _laid(text, upright, shade, _down(look, ratio), em, place)
 
 
@@ -151,14 +152,9 @@ def _board(
     light: Light,
 ) -> LaidLabel | None:
     label, look, space = present.mark, present.look, view.space
-    turn = math.radians(label.turn + (view.pose.heading if label.turns else 0.0))
-    tilt = math.radians(label.tilt)
-    across = np.array([math.cos(turn), -math.sin(turn), 0.0])
-    ahead = np.array([math.sin(turn), math.cos(turn), 0.0])
-    upward = math.cos(tilt) * ahead + math.sin(tilt) * np.array([0.0, 0.0, 1.0])
-    front = np.cross(across, upward)
+    across, upward, front = axes_of(label, view)
     # An upright board stands on its place; one that lies flat has its middle there.
-    sits = label.sits if label.sits != "over" or label.tilt < 45 else "above"
+    sits = label.sits if label.sits != "over" or label.tilt < UPRIGHT else "above"
     own = _beside(text, sits, label.gap / look.size)
     deep = front * look.thickness / look.size * units
     right, down = across * units * present.scale, -upward * units * present.scale
@@ -198,14 +194,6 @@ def _middle(text: SetText) -> float:
     return 0.35 - lines / 2
 
 
-def _shift(x: float, y: float) -> NDArray[np.float64]:
-    return np.array([[1.0, 0.0, x], [0.0, 1.0, y], [0.0, 0.0, 1.0]])
-
-
-def _upright(u: float, v: float, em: float) -> NDArray[np.float64]:
-    return np.array([[em, 0.0, u], [0.0, em, v], [0.0, 0.0, 1.0]])
-
-
 def _down(look: Lettering, ratio: float) -> NDArray[np.float64]:
     """The back of letters that stand upright in the frame lies below their front."""
     back = np.zeros((3, 3))
@@ -229,12 +217,12 @@ def _fallen(
 def _beside(text: SetText, sits: str, gap: float) -> NDArray[np.float64]:
     """Moves a text so that its place is at 0, 0."""
     if sits == "over":
-        return _shift(-text.width / 2, _middle(text))
+        return shifted(-text.width / 2, _middle(text))
     if sits == "above":
-        return _shift(-text.width / 2, -text.depth - gap)
+        return shifted(-text.width / 2, -text.depth - gap)
     if sits == "below":
-        return _shift(-text.width / 2, text.ascent + gap)
-    return _shift(gap if sits == "right" else -text.width - gap, _middle(text))
+        return shifted(-text.width / 2, text.ascent + gap)
+    return shifted(gap if sits == "right" else -text.width - gap, _middle(text))
 
 
 def _beside_leader(text: SetText, look: Lettering, du: float, dv: float) -> NDArray[np.float64]:

@@ -55,13 +55,15 @@ class Field:
         rows, columns = (-(-side // GRID) + 1 for side in (view.size.height, view.size.width))
         return Field(np.broadcast_to(times, (rows, columns, 3)).copy(), np.zeros((rows, columns, 3), np.float32))
 
-    def with_glow(self, lights: NDArray[np.uint8], strength: float) -> Field:
-        """The same with the glow in the air about lights, (height, width, 4) uint8, that are so bright."""
+    def with_glow(self, lights: NDArray[np.uint8], strength: float, step: int = 1) -> Field:
+        """The same with the glow in the air about lights, (height, width, 4) uint8, that are so bright; they are
+        drawn once for so many pixels along each side."""
         rows, columns = self.plus.shape[:2]
-        below, right = rows * GRID - len(lights), columns * GRID - lights.shape[1]
+        cell = GRID // step
+        below, right = rows * cell - len(lights), columns * cell - lights.shape[1]
         whole = cv2.copyMakeBorder(cv2.LUT(lights[..., :3], DECODED), 0, below, 0, right, cv2.BORDER_CONSTANT)
         light = cv2.resize(whole, (columns, rows), interpolation=cv2.INTER_AREA)
-        wide = GLOW_OF_LIGHTS * lights.shape[1] / GRID
+        wide = GLOW_OF_LIGHTS * lights.shape[1] / cell
         glow = cv2.GaussianBlur(light, (0, 0), wide) * 0.5 + cv2.GaussianBlur(light, (0, 0), 4 * wide) * 0.5
         return Field(self.times, self.plus + (glow * np.float32(strength)).astype(np.float32))
 

@@ -13,12 +13,13 @@ import numpy as np
 import skia
 from numpy.typing import NDArray
 
-from yaila.core.camera import NEAR
+from yaila.core.camera import NEAR, View
 from yaila.core.colour import LUMINANCE
 from yaila.core.film import Region
+from yaila.core.film.running import resting
 from yaila.core.film.scene import Present
 from yaila.core.marks import RegionLook
-from yaila.core.picture.canvas import filled, image_of, line, matrix_of, polygon, softened, through
+from yaila.core.picture.canvas import filled, image_of, line, matrix_of, painted, polygon, softened, through
 from yaila.core.picture.dashes import grid_over
 from yaila.core.picture.reveals import only_uncovered
 from yaila.core.picture.stage import Easel, Piece, Stage
@@ -87,6 +88,20 @@ def _grey(frame: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 def _blurred(frame: NDArray[np.uint8], sigma: float) -> NDArray[np.uint8]:
     return np.asarray(cv2.GaussianBlur(frame, (0, 0), sigma), dtype=np.uint8)
+
+
+def covered(region: Region, view: View, georeferenced: bool) -> NDArray[np.uint8]:
+    """How much of each pixel a region covers on flat ground, (height, width) uint8, its edge as soft as it is, whether
+    anything is drawn of it or not."""
+    path = skia.Path()
+    for ring in _rings(region.outline(georeferenced)):
+        path.addPath(polygon(ring - view.target, True))
+    path.setFillType(skia.PathFillType.kEvenOdd)
+    pixels = np.zeros((view.size.height, view.size.width, 4), np.uint8)
+    with painted(pixels, opaque=False) as canvas:
+        soft = resting(region.look).soft * view.scale / 2
+        canvas.drawPath(through(path, view.plane()), softened(filled("#ffffff"), soft))
+    return pixels[..., 3]
 
 
 class _Outline:

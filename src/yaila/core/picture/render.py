@@ -13,7 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import chain, groupby
-from typing import Any
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -23,17 +23,18 @@ from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.colour import bytes_of
 from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
-from yaila.core.film.finish import EFFECTS, Relief
+from yaila.core.film.finish import EFFECTS, Relief, Surface
 from yaila.core.film.focus import Ground, level
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.ground.placement import through
 from yaila.core.imagery import PageStore, Pyramid
-from yaila.core.picture import markers, regions, room, routes
+from yaila.core.picture import insets, markers, regions, room, routes
+from yaila.core.picture.backdrop import on_backdrop
 from yaila.core.picture.blocks import Block, Blocks, blocks_of, height_of_blocks
 from yaila.core.picture.canvas import painted
 from yaila.core.picture.decks import PresentDeck, Sky, parted
-from yaila.core.picture.frame_finish import finished
-from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of
+from yaila.core.picture.frame_finish import finished, mixed_pixels, regraded
+from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of, pyramid_of
 from yaila.core.picture.heights import Heights, cast
 from yaila.core.picture.kit import Kit
 from yaila.core.picture.layers import put_over, softened_layer
@@ -42,18 +43,26 @@ from yaila.core.picture.light import Field, field_of, is_lit, lights_of, linear_
 from yaila.core.picture.linear import Light
 from yaila.core.picture.optics import Optics
 from yaila.core.picture.stage import Easel, Piece, Stage
+from yaila.core.picture.surface import Tile, laid_on, shipped
 from yaila.core.picture.terrain import DETAIL, Contours, Raised, Slopes, Terrain
 from yaila.core.stopping import go_on, late
+from yaila.core.surfaces import material_of
 from yaila.core.time import Time
 
 MOST_FILMS = 16
 """Films whose choreography a renderer keeps."""
 
 MOST_HEIGHTS = 3
-"""Plates of heights whose pyramids a renderer keeps."""
+"""Plates of heights, and surfaces of plates, that a renderer keeps made ready."""
 
 CAST_STEPS = 50
 """For how many steps of its logarithm the height of the ground has shadows of its own."""
+
+Part = Literal["all", "ground", "marks"]
+"""What of the film a picture holds: all of it, the ground with all that sticks to it, or the marks alone."""
+
+FRAME_EFFECTS = frozenset({"glow", "grade", "glass", "vignette", "wear", "grain", "ends", "bars"})
+"""What is done to all of the frame, and so to no part of it."""
 
 Pixels = NDArray[np.uint8]
 """(height, width, 4) uint8 premultiplied RGBA, sRGB."""
@@ -66,6 +75,10 @@ class Request:
     ``pose`` is another camera than the film's own at that moment. ``clear`` leaves what no plate covers see-through
     instead of the film's background. ``region`` draws a part of the frame alone: left, top, width and height, pixels.
     ``without`` names effects of the finish that are left out (``EFFECTS``).
+
+    ``part`` draws the ground without marks, or the marks alone over nothing, both without what is done to the whole
+    frame. Laid over one another they give the whole without that, where no cloud lies over marks and nothing is blurred
+    by the lens or by its motion.
     """
 
     film: Film
@@ -76,6 +89,14 @@ class Request:
     clear: bool = False
     region: tuple[int, int, int, int] | None = None
     without: frozenset[str] = frozenset()
+    part: Part = "all"
+
+    @property
+    def whole(self) -> Request:
+        """The same with what its part makes of the rest."""
+        if self.part == "all":
+            return self
+        return replace(self, clear=self.clear or self.part == "marks", without=self.without | FRAME_EFFECTS)
 
 
 @dataclass(frozen=True)
@@ -158,33 +179,82 @@ class Work:
     @property
     def background(self) -> tuple[int, int, int, int]:
         """What shows where no plate covers, premultiplied RGBA."""
-        return (0, 0, 0, 0) if self.request.clear else (*bytes_of(self.request.film.background), 255)
+        nothing = self.request.clear or self.scene.finish.backdrop.on
+        return NOTHING if nothing else (*bytes_of(self.request.film.background), 255)
 
 
 def plates(work: Work) -> None:
     """The ground's pictures."""
-    renderer = work.renderer
-    work.pixels = renderer.plates(work)
+    if work.request.part == "marks":
+        width, height = work.view.size
+        work.pixels = np.zeros((height, width, 4), np.uint8)
+    else:
+        work.pixels = work.renderer.plates(work)
+
+
+def surface(work: Work) -> None:
+    """Paper, cloth or stone on the ground."""
+    if work.scene.finish.surface.shown and work.request.part != "marks":
+        work.pixels = work.renderer.surfaced(work)
+
+
+def grade_of_the_ground(work: Work) -> None:
+    """A grade that does not go over the whole frame."""
+    grade, film = work.scene.finish.grade, work.request.film
+    if not grade.on or grade.over == "frame" or work.request.part == "marks":
+        return
+    region = next((one for one in film.regions if one.id == grade.region), None)
+    if grade.over == "inside" and region is None:
+        return
+    made = regraded(work.pixels, grade, work.renderer.kit.cube(grade), work.view)
+    if grade.over != "ground" and region is not None:
+        share = regions.covered(region, work.view, film.ground.kind == "mercator")
+        share = share if grade.over == "inside" else 255 - share
+        made = mixed_pixels(work.pixels, made, share)
+    work.pixels = made
+
+
+def backdrop(work: Work) -> None:
+    """What the map lies on, and the sky; nothing where a film is to be laid over something else."""
+    made = work.scene.finish.backdrop
+    if made.on and not work.request.clear:
+        work.pixels = on_backdrop(work.pixels, made, work.view, work.scene.light, _closest(work))
+
+
+def _closest(work: Work) -> float:
+    """The smallest span of the film."""
+    return min((vantage.span for vantage in work.request.film.vantages), default=work.view.pose.span)
 
 
 def light_and_air(work: Work) -> None:
     """Dusk, lamps, shadows of clouds and haze on the ground."""
-    if is_lit(work.scene):
+    if is_lit(work.scene) and work.request.part != "marks":
         sky = Sky(work.scene, work.view, work.seconds)
         work.field = field_of(work.scene, work.view, work.seconds, sky.shade())
-        bright = lights_of(work.scene)
+        bright, coarse = lights_of(work.scene), work.view.coarse(FINE_LIGHTS[work.request.quality])
         lights = None
         if bright > 0:
-            lights = work.renderer.drawn(work.scene.lights, work.scene, work.view, Quality.DRAFT, NIGHT)
+            lights = work.renderer.drawn(work.scene.lights, work.scene, coarse, Quality.DRAFT, NIGHT)
         if lights is not None:
-            work.field = work.field.with_glow(lights, bright * GLOWING)
+            work.field = work.field.with_glow(lights, bright * GLOWING, coarse.step)
         work.light = work.field.on(Light.of(work.pixels, work.request.clear))
         if lights is not None:
-            work.light = work.light.plus(lights, bright)
+            work.light = work.light.plus(_as_fine(lights, work.view, coarse.step), bright)
+
+
+def _as_fine(pixels: Pixels, view: View, step: int) -> Pixels:
+    """Pixels drawn once for so many along each side as those of a view."""
+    if step == 1:
+        return pixels
+    height, width = pixels.shape[:2]
+    large = cv2.resize(pixels, (width * step, height * step), interpolation=cv2.INTER_LINEAR)
+    return np.ascontiguousarray(large[: view.size.height, : view.size.width], np.uint8)
 
 
 def marks_on_the_ground(work: Work) -> None:
     """Regions, lines, and whatever else lies on the ground. No night falls on them: they are drawn to be read."""
+    if work.request.part == "ground":
+        return
     pieces = list(chain.from_iterable(PAINTERS[kind](getattr(work.scene, kind), _stage(work)) for kind in PAINTERS))
     work.standing = [piece for piece in pieces if not piece.lies]
     lying = [piece for piece in pieces if piece.lies]
@@ -225,7 +295,7 @@ def what_stands(work: Work) -> None:
     ground, eye = work.pixels, work.optics.view.pose.eye()[2]
     if work.terrain:
         work.standing = [seen for piece in work.standing if (seen := _seen(piece, work.terrain))]
-    planes = sorted(_planes(work), key=lambda plane: plane.height)
+    planes = sorted(_planes(work), key=lambda plane: plane.height) if work.request.part != "marks" else []
     # Those above the camera are farther away the lower they seem to hang.
     for plane in planes:
         if plane.height >= eye:
@@ -262,7 +332,9 @@ def _faded(paint: Callable[[Easel], None], share: float, easel: Easel) -> None:
 def on_the_frame(work: Work) -> None:
     """Grade, vignette, grain and bars."""
     frame = math.floor(work.request.time.frames)
-    work.pixels = finished(work.pixels, work.scene.finish, work.optics.view, frame)
+    scene = work.scene
+    cube = work.renderer.kit.cube(scene.finish.grade)
+    work.pixels = finished(work.pixels, scene.finish, work.optics.view, frame, scene.going, cube)
 
 
 @dataclass(frozen=True)
@@ -341,6 +413,9 @@ NIGHT = (0, 0, 0, 255)
 NOTHING = (0, 0, 0, 0)
 """What plates are drawn on that are laid over something."""
 
+FINE_LIGHTS = {Quality.DRAFT: 2, Quality.FINAL: 1}
+"""Pixels along each side for which lights are drawn once: they are spread out by their glow anyway."""
+
 GLOWING = 0.6
 """How much of the light of plates hangs in the air."""
 
@@ -366,12 +441,16 @@ PAINTERS: dict[str, Callable[[Any, Stage], list[Piece]]] = {
     "regions": regions.pieces,
     "routes": routes.pieces,
     "markers": markers.pieces,
+    "insets": insets.pieces,
     "labels": room.pieces,
 }
 """What gives the pieces of each kind of mark, in the order in which they are painted; named as in ``Scene``."""
 
 PASSES: tuple[Callable[[Work], None], ...] = (
     plates,
+    surface,
+    grade_of_the_ground,
+    backdrop,
     light_and_air,
     marks_on_the_ground,
     raised,
@@ -406,6 +485,8 @@ class Renderer:
         """``lenient`` leaves plates out whose pictures are not there; otherwise nothing is drawn then."""
         self.open_picture, self.pages, self.kit, self.lenient = open_picture, pages, kit or Kit(), lenient
         self._last: tuple[object, Pixels] | None = None
+        self._laid: tuple[Pixels, object, Pixels] | None = None
+        self._tiles: OrderedDict[str, Tile] = OrderedDict()
         self._stacks: OrderedDict[tuple[int, ...], tuple[tuple[Plate, ...], Stack]] = OrderedDict()
         self._heights: OrderedDict[tuple[object, ...], Heights] = OrderedDict()
         self._shadows: tuple[tuple[object, ...], Heights] | None = None
@@ -427,7 +508,13 @@ class Renderer:
             return self._rendered(request)
 
     def _rendered(self, request: Request) -> Picture:
+        request = request.whole
         work = self._begun(request)
+        if request.region and work.scene.finish.moves_pixels:
+            # What is seen there comes from elsewhere in the frame.
+            whole, (left, top, width, height) = self._rendered(replace(request, region=None)), request.region
+            pixels = np.ascontiguousarray(whole.pixels[top : top + height, left : left + width])
+            return Picture(pixels, whole.unfinished)
         for one in PASSES:
             one(work)
         return Picture(work.pixels, work.unfinished)
@@ -586,6 +673,36 @@ class Renderer:
             pixels = draw_plates(stack, plates, scene.reveals, work.view, request.quality, self.pages, work.background)
             last = self._last = (key, pixels)
         return last[1]
+
+    def surfaced(self, work: Work) -> Pixels:
+        """The plates of a scene with a surface on them."""
+        film, made, light = work.request.film, work.scene.finish.surface, work.scene.light
+        tile = self._tile(film, made)
+        if tile is None:
+            return work.pixels
+        closest = _closest(work)
+        key = (tile.key, made.model_dump_json(), light, work.view, closest)
+        last = self._laid
+        if last is None or last[0] is not work.pixels or last[1] != key:
+            last = (work.pixels, key, laid_on(work.pixels, made, tile, work.view, light, closest))
+            self._laid = last
+        return last[2]
+
+    def _tile(self, film: Film, surface: Surface) -> Tile | None:
+        if surface.kind != "own":
+            return shipped(surface.kind)
+        plate = film.plate(str(surface.plate))
+        look = plate.look
+        if look not in self._tiles:
+            try:
+                self._tiles[look] = Tile.of(look, material_of(pyramid_of(plate, self.open_picture)))
+            except NotFound:
+                if not self.lenient:
+                    raise
+                return None
+            while len(self._tiles) > MOST_HEIGHTS:
+                self._tiles.popitem(last=False)
+        return self._tiles[look]
 
     def drawn(
         self,

@@ -21,6 +21,7 @@ from yaila.core.soundings.finish import FinishFault, finish_faults
 from yaila.core.soundings.marks import MarkFault, mark_faults
 from yaila.core.soundings.pace import Paces, pace_faults, paces_of
 from yaila.core.soundings.pieces import Pieces
+from yaila.core.soundings.sound import Listening, SoundFault, sound_faults
 from yaila.core.stopping import go_on
 from yaila.core.time import timecode
 from yaila.core.type import Faces
@@ -75,6 +76,7 @@ class Finding(BaseModel):
         "bare", "soft", "seam", "hole", "credit", "unused", "fast", "strobe", "turn", "rest", "miss", "jump", "still",
         "read", "small", "unsafe", "covered", "unseen", "fleet", "flashes", "letters", "pale", "picture",
         "soft name", "behind", "no blur", "all blurred", "open", "night", "under",
+        "lost sound", "cut off", "silence", "loudness", "pressed",
     ]  # fmt: skip
     grave: bool
     first: int
@@ -96,6 +98,7 @@ def soundings_of(
     length: Callable[[float], str] = lambda value: f"{value:,.0f}",
     faces: Faces = Faces(),  # noqa: B008 - frozen
     renderer: Renderer | None = None,
+    listening: Listening | None = None,
 ) -> list[Finding]:
     """All findings of a film, the grave ones first, then in time.
 
@@ -105,6 +108,7 @@ def soundings_of(
         length: says a length on the ground in words.
         faces: where the fonts of labels come from.
         renderer: draws what names stand before; without, their contrast is not looked at.
+        listening: hears the film; without, its loudness is not looked at, nor whether its sounds are in store.
     """
     choreography = choreograph(film)
     if not choreography.frames:
@@ -120,7 +124,9 @@ def soundings_of(
         *_pace(film, choreography, paces),
         *_marks(film, choreography, faces, pieces, renderer),
         *_pictures(film, pieces),
+        *_insets(film, choreography, listening),
         *_finish(film, choreography, paces, pieces, renderer),
+        *_sound(film, choreography, listening),
         *_seams(film, look, pieces),
     ]
     return sorted(findings, key=lambda finding: (not finding.grave, finding.first, finding.kind))
@@ -345,6 +351,35 @@ def _pictures(film: Film, pieces: Pieces) -> list[Finding]:
     return found
 
 
+def _insets(film: Film, choreography: Choreography, listening: Listening | None) -> list[Finding]:
+    """Insets whose pictures or clips are not there."""
+    found = []
+    lost = {use.of for use in film.files if listening and use.kind != "sound" and not listening.there(use)}
+    for inset in film.insets:
+        if inset.id not in lost or not inset.shown:
+            continue
+        there = choreography.timeline.ranges[inset.id]
+        first = min(max(there.start.frame, 0), choreography.frames - 1)
+        found.append(
+            Finding(
+                id=f"picture-{inset.id}",
+                kind="picture",
+                grave=True,
+                first=first,
+                last=min(max(there.end.frame - 1, first), choreography.frames - 1),
+                frame=first,
+                time=timecode(first, film.fps),
+                at=inset.place,
+                plate=None,
+                figure=1.0,
+                text=f"The {inset.shows.kind} of “{inset.name}” is gone, so a grey card stands there. Drop it again",
+                remedy=None,
+                mark=inset.id,
+            )
+        )
+    return found
+
+
 def _pace(film: Film, choreography: Choreography, paces: Paces) -> list[Finding]:
     found = []
     faults = pace_faults(film, choreography, paces, _runs)
@@ -398,7 +433,14 @@ def _finish(
     ]
 
 
-def _of_fault(film: Film, fault: MarkFault | FinishFault, remedy: Remedy | None) -> Finding:
+def _sound(film: Film, choreography: Choreography, listening: Listening | None) -> list[Finding]:
+    return [
+        _of_fault(film, fault, Remedy(kind="act", text=fault.says, act=fault.act) if fault.act else None)
+        for fault in sound_faults(film, choreography, listening)
+    ]
+
+
+def _of_fault(film: Film, fault: MarkFault | FinishFault | SoundFault, remedy: Remedy | None) -> Finding:
     return Finding(
         id=f"{fault.kind}-{fault.first}-{fault.mark or ''}",
         kind=fault.kind,

@@ -306,7 +306,7 @@ def _night(film: Film, choreography: Choreography, pieces: Pieces, renderer: Ren
 
     def light(frame: int) -> float:
         picture = renderer.render(
-            Request(plain, Time(frame), size, Quality.DRAFT, without=frozenset({"lens", "shutter"}))
+            Request(plain, Time(frame), size, Quality.DRAFT, without=frozenset({"lens", "shutter", "ends"}))
         )
         return float(np.quantile(relative_luminance(picture.rgb), 0.9))
 

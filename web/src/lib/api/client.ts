@@ -12,13 +12,25 @@ export type Ease = Passage["ease"];
 export type Route = Film["routes"][number];
 export type Marker = Film["markers"][number];
 export type Label = Film["labels"][number];
+export type Inset = Film["insets"][number];
 export type Lamp = Film["lamps"][number];
 export type Deck = Film["decks"][number];
 export type Finish = Film["finish"];
+export type Grade = Finish["grade"];
+export type OfferedFarm = Schemas["OfferedFarm"];
+export type OfferedForm = Schemas["OfferedForm"];
+export type OfferedLook = Schemas["OfferedLook"];
+export type OfferedTable = Schemas["OfferedTable"];
 export type HeightsFound = Schemas["HeightsFound"];
 export type PlaceFound = Schemas["PlaceFound"];
 export type Sharpness = Schemas["Sharpness"];
 export type Style = Film["styles"][number];
+export type Sound = Film["sounds"][number];
+export type Lane = Film["lanes"][number];
+export type SoundPlan = Schemas["SoundPlan"];
+export type OfferedEffect = Schemas["OfferedEffect"];
+export type Wave = Schemas["Wave"];
+export type Loud = Schemas["Loud"];
 export type OfferedFont = Schemas["OfferedFont"];
 export type OfferedSign = Schemas["OfferedSign"];
 export type Moment = Marker["starts"];
@@ -89,10 +101,10 @@ export async function told<T>(answer: Promise<{ data?: unknown; error?: unknown;
 export async function sent<T>(
   path: string,
   query: Record<string, string>,
-  file: File,
+  file: File | null,
   headers: Record<string, string> = {},
 ): Promise<T> {
-  const address = `${location.origin}${path}?${new URLSearchParams({ name: file.name, ...query })}`;
+  const address = `${location.origin}${path}?${new URLSearchParams({ ...(file && { name: file.name }), ...query })}`;
   const answer = await answered(new Request(address, { method: "POST", headers, body: file }));
   let body;
   try {
@@ -101,7 +113,11 @@ export async function sent<T>(
     // What is no problem document has no detail: the sentence below stands.
     body = {};
   }
-  if (!answer.ok) throw new Refusal(body.detail ?? `“${file.name}” was refused (${answer.status}).`, answer.status);
+  if (!answer.ok)
+    throw new Refusal(
+      body.detail ?? `${file ? `“${file.name}”` : "That"} was refused (${answer.status}).`,
+      answer.status,
+    );
   return body as T;
 }
 
@@ -112,7 +128,18 @@ export function frameUrl(
   width: number,
   quality: string,
   without: string,
+  split = 1,
 ): string {
-  const left = without ? `&without=${without}` : "";
+  const left = (without ? `&without=${without}` : "") + (split < 1 ? `&split=${split.toFixed(4)}` : "");
   return `/api/films/${film}/frames/${frame}.jpg?state=${state}&width=${width}&quality=${quality}${left}`;
+}
+
+/** What is heard of a film from a sample on. */
+export function mixUrl(film: string, state: string, first: number, count: number): string {
+  return `/api/films/${film}/mix?state=${state}&first=${first}&count=${count}`;
+}
+
+/** A small picture of a frame as it would be with another surface, or with a look. */
+export function swatchUrl(film: string, state: string, frame: number, what: "surface" | "look", key: string): string {
+  return `/api/films/${film}/swatches/${frame}.jpg?state=${state}&${what}=${key}&width=128`;
 }

@@ -24,6 +24,7 @@
   const of = (kind: string) => session.marks.filter((one) => one.kind === kind);
   const regions = $derived(of("region") as Found<"region">[]);
   const points = $derived([...of("marker"), ...of("label")] as Found<"marker" | "label">[]);
+  const insets = $derived(of("inset") as Found<"inset">[]);
   const lamps = $derived(of("lamp") as Found<"lamp">[]);
   const finishing = $derived(session.step === "finish");
   const line = (points: XY[]) => polyline(view, points);
@@ -250,6 +251,25 @@
   {/if}
 {/each}
 
+{#each insets as inset (inset.mark.id)}
+  {@const on = session.selection?.id === inset.mark.id}
+  {#if (inset.mark.shown || on) && inset.mark.stands !== "frame" && inset.mark.stands !== "full"}
+    {@const [x, y] = toScreen(view, [inset.mark.x, inset.mark.y])}
+    <!-- svelte-ignore a11y_no_static_element_interactions -->
+    <g
+      class="inset"
+      class:on={on || session.also.includes(inset.mark.id)}
+      onpointerdown={(event) => marking && pullMark(event, inset)}
+    >
+      <circle class="reach" cx={x} cy={y - 12} r="13" />
+      <path class="card" d="M{x} {y}L{x - 4} {y - 6}H{x - 13}V{y - 23}H{x + 13}V{y - 6}H{x + 4}Z" />
+      {#if inset.mark.shows.kind === "clip"}<path class="play" d="M{x - 3} {y - 19}l8 4.500l-8 4.500z" />{/if}
+      <title>{inset.mark.name}: drag it</title>
+    </g>
+    {#if on || marking}<text class="halo" x={x + 17} y={y - 11}>{inset.mark.name}</text>{/if}
+  {/if}
+{/each}
+
 {#if finishing || marking}
   {#each lamps as lamp (lamp.mark.id)}
     {@const on = session.selection?.id === lamp.mark.id}
@@ -278,6 +298,24 @@
 {/if}
 
 <style>
+  .inset {
+    cursor: grab;
+  }
+  .card {
+    fill: #eef3f6;
+    stroke: #34566c;
+    stroke-width: 1.6;
+    stroke-linejoin: round;
+  }
+  .inset.on .card {
+    fill: #fff;
+    stroke: var(--ink);
+    stroke-width: 2.2;
+  }
+  .play {
+    fill: #34566c;
+    pointer-events: none;
+  }
   .lit {
     fill: rgba(255, 196, 92, 0.16);
     stroke: #c98a1b;

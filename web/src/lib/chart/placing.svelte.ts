@@ -1,4 +1,5 @@
 import type { PlatePlan, XY } from "../api/client";
+import { arrivals } from "../film/arrivals.svelte";
 import { player } from "../film/player.svelte";
 import { newId, session, type Tool } from "../film/session.svelte";
 import { follow } from "../ui/follow";
@@ -14,10 +15,26 @@ const CLICKED: Tool[] = [
   "route",
   "marker",
   "label",
+  "inset",
   "region",
   "lamp",
   "focus",
 ];
+
+/** Let files be chosen, where a click has just been made. */
+function chooseFiles(then: (files: File[]) => void): void {
+  const input = document.createElement("input");
+  Object.assign(input, { type: "file", multiple: true, accept: "image/*,video/*" });
+  input.hidden = true;
+  // One that is nowhere in the page may be gone before a file is chosen.
+  input.onchange = () => {
+    then([...(input.files ?? [])]);
+    input.remove();
+  };
+  input.oncancel = () => input.remove();
+  document.body.append(input);
+  input.click();
+}
 
 /** What is being placed on the chart, click by click or in one drag, until it becomes an act. */
 export class Placing {
@@ -84,6 +101,9 @@ export class Placing {
       await this.#set("label", { name: "Label", text: "Label", x: at[0], y: at[1] }, 14 / reach);
       // What it says comes first.
       requestAnimationFrame(() => document.querySelector<HTMLTextAreaElement>(".details textarea")?.select());
+    } else if (tool === "inset") {
+      session.tool = "select";
+      chooseFiles((files) => void arrivals.setInsets(files, at, 14 / reach));
     } else if (tool === "region" || tool === "outline") {
       if (this.corners.length >= 3 && this.#beside(this.corners[0]!, at, 10)) return this.#close();
       this.corners = [...this.corners, at];

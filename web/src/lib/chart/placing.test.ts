@@ -16,6 +16,7 @@ const film = {
   labels: [],
   lamps: [],
   decks: [],
+  insets: [],
   styles: [],
   routes: [],
 };

@@ -95,6 +95,13 @@ export const TOOLS: Partial<Record<Step, ToolFace[]>> = {
       asks: "Click a place, a route, or a marker",
     },
     {
+      id: "inset",
+      label: "Inset",
+      icon: "inset",
+      hint: "Click where a picture or a clip belongs, then choose its file (I)",
+      asks: "Click where it belongs; beside a marker it comes with that",
+    },
+    {
       id: "region",
       label: "Region",
       icon: "outline",

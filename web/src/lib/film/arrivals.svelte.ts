@@ -1,7 +1,17 @@
-import { api, told } from "../api/client";
+import { api, told, type XY } from "../api/client";
 import { gathering } from "./gathering.svelte";
 import { opened } from "./opened.svelte";
+import { player } from "./player.svelte";
 import { session } from "./session.svelte";
+
+/** Files that hold sound and no picture that could be laid. */
+const isSound = (file: File) =>
+  /\.(wav|flac|mp3|m4a|aac|og[ga]|opus|aiff?|caf|w64)$/i.test(file.name) || file.type.startsWith("audio/");
+
+/** Files of moving pictures. */
+const isClip = (file: File) =>
+  /\.(mp4|mov|m4v|webm|mkv|avi|mxf|mpe?g|m?ts)$/i.test(file.name) || file.type.startsWith("video/");
+const isPicture = (file: File) => /\.(png|jpe?g|webp)$/i.test(file.name);
 
 type Arrival = { film: string; name: string; share: number; error: string };
 
@@ -13,7 +23,7 @@ class Arrivals {
 
   /** Send files to become plates, one after the other; with `swap`, one that takes the place of a plate's picture. */
   async receive(files: Iterable<File>, swap: string | null = null): Promise<void> {
-    const all = [...files];
+    let all = [...files];
     const film = session.id;
     const stem = (file: File) => file.name.replace(/\.[^.]*$/, "").toLowerCase();
     const sidecar = (file: File) => /\.(wld|prj|[a-z]{2,4}w)$/i.test(file.name);
@@ -26,21 +36,67 @@ class Arrivals {
     for (const file of all.filter(table))
       if (await gathering.bringGazetteer(file)) session.notice = `Places of “${file.name}” can be searched now.`;
     for (const file of all.filter(ground)) await opened.open(film, file);
-    const pictures = all.filter((file) => ![sidecar, ground, font, table].some((is) => is(file)));
+    for (const file of all.filter(isSound)) await this.#bring(film, file, (arrival) => this.#sound(file, arrival));
+    if (session.step === "mark" || all.some(isClip)) {
+      const seen = all.filter((file) => isClip(file) || (session.step === "mark" && isPicture(file)));
+      const { x, y } = session.shown;
+      if (session.step === "sound")
+        for (const file of seen) await this.#bring(film, file, (one) => this.#sound(file, one));
+      else await this.setInsets(seen, [x, y], 0);
+      all = all.filter((file) => !seen.includes(file));
+    }
+    const pictures = all.filter((file) => ![sidecar, ground, font, table, isSound].some((is) => is(file)));
     const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
     for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);
     for (const file of pictures) {
-      this.#all.push({ film, name: file.name, share: 0, error: "" });
-      const arrival = this.#all[this.#all.length - 1]!;
       const beside = all.filter((other) => sidecar(other) && stem(other) === stem(file));
-      try {
-        await this.#send(file, arrival, swap, beside);
-        this.dismiss(arrival);
-      } catch (error) {
-        arrival.error = (error as Error).message;
-      }
-      await session.pulse();
+      await this.#bring(film, file, (arrival) => this.#picture(file, arrival, swap, beside));
     }
+  }
+
+  /** Let pictures and clips be seen in the film at a place; those beside a marker come with it. */
+  async setInsets(files: Iterable<File>, at: XY, reach: number): Promise<void> {
+    const film = session.id;
+    const before = new Set(session.film?.insets.map(({ id }) => id));
+    for (const file of files) {
+      const to = isClip(file) ? "clips" : "pictures";
+      const query = new URLSearchParams({ name: file.name, x: `${at[0]}`, y: `${at[1]}`, frame: `${player.frame}` });
+      query.set("reach", `${reach}`);
+      if (to === "pictures") query.set("as", "inset");
+      await this.#bring(film, file, (arrival) => this.#send(to, file, arrival, query));
+    }
+    await this.#chooseInset(film, before);
+  }
+
+  /** Choose the inset that comes of files that were sent, once they are taken in. */
+  async #chooseInset(film: string, before: Set<string>): Promise<void> {
+    for (let tries = 0; tries < 600 && session.id === film; tries++) {
+      const fresh = session.film?.insets.find(({ id }) => !before.has(id));
+      if (fresh) {
+        session.select({ kind: "inset", id: fresh.id });
+        const found = session.mark;
+        if (found && !player.playing) player.seek(found.whole);
+        return;
+      }
+      const busy = session.jobs.some(
+        ({ kind, state }) => kind === "import" && (state === "running" || state === "waiting"),
+      );
+      if (!busy && tries > 20) return;
+      await new Promise((go) => setTimeout(go, 250));
+    }
+  }
+
+  /** Send a file, and say how far it is, or why it was refused. */
+  async #bring(film: string, file: File, send: (arrival: Arrival) => Promise<void>): Promise<void> {
+    this.#all.push({ film, name: file.name, share: 0, error: "" });
+    const arrival = this.#all[this.#all.length - 1]!;
+    try {
+      await send(arrival);
+      this.dismiss(arrival);
+    } catch (error) {
+      arrival.error = (error as Error).message;
+    }
+    await session.pulse();
   }
 
   /** Lay a plate by a world file that came without its picture: the plate of the same name. */
@@ -63,7 +119,13 @@ class Arrivals {
     this.#all = this.#all.filter((other) => other !== arrival);
   }
 
-  async #send(file: File, arrival: Arrival, swap: string | null, beside: File[]): Promise<void> {
+  #sound(file: File, arrival: Arrival): Promise<void> {
+    const query = new URLSearchParams({ name: file.name, frame: `${player.frame}` });
+    if (session.selection?.kind === "lane") query.set("lane", session.selection.id);
+    return this.#send("sounds", file, arrival, query);
+  }
+
+  async #picture(file: File, arrival: Arrival, swap: string | null, beside: File[]): Promise<void> {
     const { x, y, width } = session.shown;
     const query = new URLSearchParams({ name: file.name });
     // Where one looks is where it goes; while there is nothing to look at, the plate below decides.
@@ -74,9 +136,13 @@ class Arrivals {
     if (swap) query.set("swap", swap);
     else if (session.film?.plates.length)
       for (const [key, value] of Object.entries({ x, y, width: width / 2 })) query.set(key, `${value}`);
+    return this.#send("pictures", file, arrival, query);
+  }
+
+  #send(to: "pictures" | "sounds" | "clips", file: File, arrival: Arrival, query: URLSearchParams): Promise<void> {
     return new Promise((done, fail) => {
       const request = new XMLHttpRequest();
-      request.open("POST", `/api/films/${arrival.film}/pictures?${query}`);
+      request.open("POST", `/api/films/${arrival.film}/${to}?${query}`);
       request.upload.onprogress = (event) => (arrival.share = event.loaded / Math.max(event.total, 1));
       request.onload = () => {
         if (request.status < 300) return done();

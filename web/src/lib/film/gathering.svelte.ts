@@ -11,7 +11,7 @@ import {
 import { session } from "./session.svelte";
 
 /** Kinds of findings that are about no moment of the film. */
-export const WHOLE_FILM = ["credit", "unused", "hole", "picture"];
+export const WHOLE_FILM = ["credit", "unused", "hole", "picture", "loudness", "pressed"];
 
 /** What is being gathered: survey sources, the plan of captures, places found by name, and the soundings. */
 class Gathering {

@@ -24,6 +24,7 @@ const film = {
   labels: [label()],
   lamps: [],
   decks: [],
+  insets: [],
 } as unknown as Film;
 const plan = {
   routes: [{ id: "r", starts: 40, stops: [{ reached: 40 }, { reached: 90 }], look: { width: 8 } }],

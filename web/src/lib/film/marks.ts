@@ -1,14 +1,14 @@
-import type { Deck, Film, Label, Lamp, Marker, Plan, Region, Route } from "../api/client";
+import type { Deck, Film, Inset, Label, Lamp, Marker, Plan, Region, Route } from "../api/client";
 
-export type MarkKind = "route" | "region" | "marker" | "label" | "lamp" | "deck";
+export type MarkKind = "route" | "region" | "marker" | "label" | "lamp" | "deck" | "inset";
 /** How a mark looks, by the names of its properties. */
 export type Look = Record<string, string | number | boolean | null>;
-export type Timed = Region | Marker | Label | Lamp | Deck;
+export type Timed = Region | Marker | Label | Lamp | Deck | Inset;
 
 /** A mark of the film, where it stands in the document, and how it looks with its style. */
 export type Found<K extends MarkKind = MarkKind> = {
   kind: K;
-  mark: { route: Route; region: Region; marker: Marker; label: Label; lamp: Lamp; deck: Deck }[K];
+  mark: { route: Route; region: Region; marker: Marker; label: Label; lamp: Lamp; deck: Deck; inset: Inset }[K];
   /** A JSON Pointer. */
   path: string;
   look: Look;
@@ -29,6 +29,7 @@ export const LISTS = {
   label: "labels",
   lamp: "lamps",
   deck: "decks",
+  inset: "insets",
 } as const;
 
 /** All marks, from the ground up. */
@@ -49,7 +50,8 @@ export function marksOf(film: Film, plan: Plan): Found[] {
       const look = there.look as unknown as Look;
       return [{ kind, mark, path: `/${LISTS[kind]}/${k}`, look, start, end, whole, uncovers }];
     });
-  return [...routes, ...timed("region"), ...timed("marker"), ...timed("label"), ...timed("lamp"), ...timed("deck")];
+  const kinds = ["region", "marker", "inset", "label", "lamp", "deck"] as const;
+  return [...routes, ...kinds.flatMap(timed)];
 }
 
 /** What a mark hangs on, in a word or two. */

@@ -1,6 +1,19 @@
 import type { Film, PatchStep } from "../api/client";
 
-const LISTS = ["plates", "regions", "routes", "markers", "labels", "lamps", "decks", "styles", "vantages"] as const;
+const LISTS = [
+  "plates",
+  "regions",
+  "routes",
+  "markers",
+  "labels",
+  "lamps",
+  "decks",
+  "insets",
+  "styles",
+  "lanes",
+  "sounds",
+  "vantages",
+] as const;
 
 type Parts = Pick<Film, (typeof LISTS)[number]>;
 

@@ -1,5 +1,6 @@
 import { frameUrl } from "../api/client";
 import { Ready } from "./ready.svelte";
+import { hearing } from "../sound/hearing.svelte";
 import { session } from "./session.svelte";
 
 /** Pictures that are kept ready ahead of the playhead. */
@@ -9,6 +10,8 @@ const OUTSTANDING = 4;
 const SPARSEST = 12;
 /** How long the picture is at rest before frames ahead of it are drawn, ms. */
 const RESTED = 900;
+/** How long the picture waits for the clock of the sound, ms. */
+const HESITATES = 300;
 /** How many drawn frames late a picture may be and still be shown. */
 const LATE = 3;
 
@@ -56,16 +59,32 @@ export class Player {
   seek(frame: number): void {
     const last = Math.max(this.frames - 1, 0);
     this.frame = Math.min(Math.max(Math.round(frame), 0), last);
+    this.#begins();
+    if (!this.playing) {
+      this.showStill();
+      if (session.step === "sound") void hearing.scrub(this.frame);
+    }
+  }
+
+  /** The film runs, or will, from the frame that the playhead is at. */
+  #begins(): void {
     this.#from = { time: performance.now(), frame: this.frame };
-    if (!this.playing) this.showStill();
+    if (this.playing) hearing.play(this.frame, this.speed);
+  }
+
+  /** How far a film that runs has come, frames: by the clock of its sound, if any is heard. */
+  #reached(time: number): number {
+    const heard = hearing.seconds;
+    if (heard !== null && time - this.#from.time > HESITATES) return Math.max(heard * this.#rate(), 0);
+    return this.#from.frame + ((Math.max(time, this.#from.time) - this.#from.time) / 1000) * this.#rate() * this.speed;
   }
 
   play(speed = 1): void {
     if (!this.frames) return;
     if (speed > 0 && this.frame >= this.frames - 1) this.frame = 0;
-    this.#from = { time: performance.now(), frame: this.frame };
     const was = this.speed;
     this.speed = speed;
+    this.#begins();
     this.#stopResting();
     this.#ticks = [];
     [this.#arrived, this.#every] = [0, 1];
@@ -74,6 +93,7 @@ export class Player {
 
   pause(): void {
     this.speed = 0;
+    hearing.stop();
     cancelAnimationFrame(this.#raf);
     this.#dropPending();
     this.showStill();
@@ -86,7 +106,7 @@ export class Player {
 
   /** The film or the picture's size changed: what was drawn ahead is stale. */
   renew(): void {
-    const key = `${session.id}/${session.state}/${this.width}/${session.without.join()}`;
+    const key = `${session.id}/${session.state}/${this.width}/${session.without.join()}/${session.split}`;
     if (key === this.#key) return;
     if (!this.#key.startsWith(`${session.id}/`)) this.#begin();
     this.#key = key;
@@ -108,7 +128,9 @@ export class Player {
 
   /** Draft at once; at rest, the final quality follows. */
   showStill(): void {
-    session.looked = this.frames ? { frame: this.frame, width: this.width, without: session.without.join() } : {};
+    session.looked = this.frames
+      ? { frame: this.frame, width: this.width, without: session.without.join(), split: session.split }
+      : {};
     clearTimeout(this.#stillTimer);
     this.#stopResting();
     // What is ready is seen at once.
@@ -194,7 +216,7 @@ export class Player {
 
   async #fetch(frame: number, quality: string, signal: AbortSignal): Promise<ImageBitmap> {
     const answer = await fetch(
-      frameUrl(session.id, session.state, frame, this.width, quality, session.without.join()),
+      frameUrl(session.id, session.state, frame, this.width, quality, session.without.join(), session.split),
       { signal },
     );
     if (!answer.ok) {
@@ -216,8 +238,7 @@ export class Player {
 
   #tick = (time: number): void => {
     if (!this.playing) return;
-    const rate = this.#rate();
-    let frame = this.#from.frame + ((Math.max(time, this.#from.time) - this.#from.time) / 1000) * rate * this.speed;
+    let frame = this.#reached(time);
     const count = this.frames;
     if (frame >= count || frame < 0) {
       if (!this.loop) {
@@ -226,6 +247,7 @@ export class Player {
       }
       frame = ((frame % count) + count) % count;
       this.#from = { time, frame };
+      hearing.play(frame, this.speed);
     }
     // A frame's own moment may come out a hair early.
     this.frame = Math.floor(frame + 1e-6);

@@ -25,9 +25,21 @@ import { named, placed } from "./named";
 import { LISTS, marksOf, type Found, type MarkKind } from "./marks";
 import { differs, spread } from "./shared";
 
-export type Step = "gather" | "fit" | "fly" | "mark" | "finish" | "render";
+export type Step = "gather" | "fit" | "fly" | "mark" | "finish" | "sound" | "render";
 /** A passage goes by the id of the vantage that it leaves. */
-export type Selection = { kind: "plate" | "vantage" | "passage" | "effect" | MarkKind; id: string } | null;
+export type Selection = {
+  kind: "plate" | "vantage" | "passage" | "effect" | "sound" | "lane" | MarkKind;
+  id: string;
+} | null;
+/** The list of the film that each kind of selection stands in. */
+const LISTED = {
+  ...LISTS,
+  plate: "plates",
+  vantage: "vantages",
+  passage: "vantages",
+  sound: "sounds",
+  lane: "lanes",
+} as const;
 export type Tool =
   | "select"
   | "frame"
@@ -77,9 +89,11 @@ export class Session {
   /** How the chosen plate is shown over those below, to judge its fit. */
   judging = $state<Judging>("laid");
   /** The frame that is looked at, and how wide: of a trial it is drawn while the rest is answered. */
-  looked: { frame?: number; width?: number; without?: string } = {};
+  looked: { frame?: number; width?: number; without?: string; split?: number } = {};
   /** Effects of the finish that are left out while one works: a matter of the view, not of the film. */
   without = $state.raw<string[]>(JSON.parse(localStorage.getItem("without") ?? "[]") as string[]);
+  /** The share of the frame's width from which on it is shown without any finish, to judge that; 1 shows all of it. */
+  split = $state(1);
   notice = $state("");
   /** Why nothing new is heard of the film, while that lasts. */
   silence = $state("");
@@ -119,7 +133,8 @@ export class Session {
   /** How many times a trial was let go. */
   #dropped = 0;
 
-  async open(id: string): Promise<void> {
+  /** Open a film; whoever goes to another step than the one ``before`` meanwhile stays there. */
+  async open(id: string, before: Step = this.step): Promise<void> {
     // What was meant for the film on the table is done to it before another one comes.
     await this.#line;
     await this.guarded(async () => {
@@ -134,19 +149,20 @@ export class Session {
       const film = sheet.film;
       const first = film.vantages[0];
       this.selection = first ? { kind: "vantage", id: first.id } : null;
-      this.step = first ? "fly" : "gather";
+      if (this.step === before) this.step = first ? "fly" : "gather";
       this.showAll();
     });
     await this.pulse();
   }
 
   async start(): Promise<void> {
+    const before = this.step;
     await this.guarded(async () => {
       this.choices = await told(api.GET("/api/choices"));
       await this.listFilms();
       const wanted = /^#\/films\/([\w-]+)$/.exec(location.hash)?.[1];
       const id = this.cards.find((card) => card.id === wanted)?.id ?? this.cards.find(({ away }) => !away)?.id;
-      if (id) await this.open(id);
+      if (id) await this.open(id, before);
       else await this.create({ name: "Untitled film", width: 1920, height: 1080, rate: "25" });
     });
     // What only some marks need must not keep a film from opening.
@@ -173,33 +189,35 @@ export class Session {
   }
 
   async create(film: { name: string; width: number; height: number; rate: string }): Promise<void> {
+    const before = this.step;
     await this.guarded(async () => {
       const sheet = await told<Sheet>(api.POST("/api/films", { body: film }));
       await this.listFilms();
-      await this.open(sheet.id);
+      await this.open(sheet.id, before);
     });
   }
 
-  /** Keep an edit. It means the parts that stand at its places now, wherever they are when it is its turn. */
-  async patch(steps: PatchStep[], label: string): Promise<boolean> {
-    const meant = this.#spread(steps);
+  /** Keep an edit. It means the parts that stand at its places now, wherever they are when it is its turn; given as a
+   * function, it goes on from the film as that is at its turn, so that a key pressed twice goes two steps on. */
+  async patch(steps: PatchStep[] | ((film: Film) => PatchStep[]), label: string): Promise<boolean> {
+    const meant = typeof steps === "function" ? steps : this.#spread(steps);
     return this.keep((seen) =>
       told(
         api.PATCH("/api/films/{film_id}", {
           params: { path: { film_id: this.id }, header: { "If-Match": seen }, query: { label } },
-          body: this.#placed(meant) as never,
+          body: this.#placed(typeof meant === "function" ? meant(this.sheet!.film) : meant) as never,
         }),
       ),
     );
   }
 
-  /** Do an act and keep it; whether it was. */
-  async act(act: Act, label?: string): Promise<boolean> {
+  /** Do an act and keep it; whether it was. As a function it is told by the film as that is at its turn. */
+  async act(act: Act | ((sheet: Sheet) => Act), label?: string): Promise<boolean> {
     return this.keep((seen) =>
       told(
         api.POST("/api/films/{film_id}/acts", {
           params: { path: { film_id: this.id }, header: { "If-Match": seen }, query: label ? { label } : {} },
-          body: act,
+          body: typeof act === "function" ? act(this.sheet!) : act,
         }),
       ),
     );
@@ -383,7 +401,7 @@ export class Session {
     const { kind, id } = this.selection ?? {};
     if (!kind || !this.film) return [];
     if (kind === "effect") return [id!];
-    const list = kind === "plate" ? "plates" : kind === "vantage" || kind === "passage" ? "vantages" : LISTS[kind];
+    const list = LISTED[kind];
     return this.film[list].map((part) => part.id).filter((one) => one === id || this.also.includes(one));
   });
 
@@ -424,7 +442,7 @@ export class Session {
   /** Choose something besides what is chosen of its kind, or let it go; with `run`, all from the selected one to it. */
   choose(kind: NonNullable<Selection>["kind"], id: string, run: boolean): void {
     if (this.selection?.kind !== kind || kind === "effect") return this.select({ kind, id });
-    const list = kind === "plate" ? "plates" : kind === "vantage" || kind === "passage" ? "vantages" : LISTS[kind];
+    const list = LISTED[kind];
     const order = this.film![list].map((part) => part.id);
     if (run) {
       const [a, b] = [order.indexOf(this.selection.id), order.indexOf(id)].sort((x, y) => x - y);
@@ -450,6 +468,16 @@ export class Session {
   #spread(steps: PatchStep[]): PatchStep[] {
     if (!this.film) return steps;
     return named(this.also.length ? spread(steps, this.film, (path) => this.#meantBy(path)) : steps, this.film);
+  }
+
+  /** Take a sound away. */
+  async removeSound(id: string): Promise<void> {
+    if (await this.act({ act: "remove_sounds", sounds: [id] })) this.selection = null;
+  }
+
+  /** Take a lane away, with its sounds. */
+  async removeLane(id: string): Promise<void> {
+    if (await this.act({ act: "remove_lane", lane: id })) this.selection = null;
   }
 
   /** The places of the chosen vantages, with their passages, as text that can be pasted into any film. */
@@ -579,14 +607,29 @@ export class Session {
     return colour;
   }
 
-  async render(width: number | null, crf: number): Promise<void> {
+  async render(reel: {
+    width: number | null;
+    crf: number;
+    form: string;
+    part: "all" | "ground" | "marks";
+    sound: boolean;
+    on: string;
+  }): Promise<void> {
     await this.guarded(async () => {
       await told(
         api.POST("/api/films/{film_id}/reels", {
           params: { path: { film_id: this.id } },
-          body: { revision: this.sheet!.revision, settings: { first: 0, width, crf } },
+          body: { revision: this.sheet!.revision, settings: { first: 0, ...reel } },
         }),
       );
+      await this.pulse();
+    });
+  }
+
+  /** Let a reel rest, or go on. */
+  async halt(job: string, how: "pause" | "resume"): Promise<void> {
+    await this.guarded(async () => {
+      await told(api.POST(`/api/jobs/{job}/${how}`, { params: { path: { job } } }));
       await this.pulse();
     });
   }

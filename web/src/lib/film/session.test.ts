@@ -161,6 +161,34 @@ describe("a session", () => {
     expect([session.id, session.sheet?.revision]).toEqual(["f2", 30]);
   });
 
+  it("leaves whoever goes to another step while a film opens there", async () => {
+    const session = await opened();
+    session.step = "gather";
+    const opening = session.open("f1");
+    session.step = "finish";
+    await opening;
+    expect(session.step).toBe("finish");
+    // Before it is known which film it is, too.
+    const fresh = new Session();
+    answer = (call) => ({
+      body: call.path.endsWith("/pulse")
+        ? { revision: 7, jobs: [] }
+        : call.path === "/api/films"
+          ? [{ id: "f1", away: false }]
+          : call.path.startsWith("/api/films/")
+            ? sheet(7)
+            : [],
+    });
+    const starting = fresh.start();
+    fresh.step = "finish";
+    await starting;
+    expect(fresh.step).toBe("finish");
+    // One that stays where they were is brought to where the film is worked on.
+    session.step = "mark";
+    await session.open("f1");
+    expect(["fly", "gather"]).toContain(session.step);
+  });
+
   it("forgets a trial that is dropped", async () => {
     const session = await opened();
     answer = () => ({ body: { state: "t1", film: film("Tried"), plan, patch: [] } });

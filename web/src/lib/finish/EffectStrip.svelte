@@ -59,9 +59,9 @@
 {#snippet effect(face: EffectFace)}
   {@const on = film.finish[face.id].on}
   {@const out = session.without.includes(face.id)}
-  <div class="effect" class:on class:chosen={session.selection?.id === addressed(face.id)}>
+  <div class="effect" class:on class:out class:chosen={session.selection?.id === addressed(face.id)}>
     <button class="face" title={face.hint} onclick={() => session.select({ kind: "effect", id: addressed(face.id) })}>
-      <Icon name={face.icon} size={19} />
+      <Icon name={face.icon} size={17} />
       <b>{face.name}</b>
       <u>{on ? says(face) : "off"}</u>
       {#if courses(face)[0]}
@@ -90,7 +90,7 @@
 {#snippet layer(kind: "lamp" | "deck", name: string, icon: "lamp" | "cloud", count: number, hint: string)}
   <div class="effect" class:on={count > 0} class:chosen={session.selection?.kind === kind}>
     <button class="face" title={hint} onclick={() => pick(kind)}>
-      <Icon name={icon} size={19} /><b>{name}</b><u>{count || "none"}</u>
+      <Icon name={icon} size={17} /><b>{name}</b><u>{count || "none"}</u>
     </button>
     <button
       class="plus"
@@ -102,89 +102,90 @@
   </div>
 {/snippet}
 
+{#snippet part(sticks: EffectFace["sticks"], title: string)}
+  <div class="part {sticks}">
+    <h3>{title}</h3>
+    {#each EFFECTS.filter((face) => face.sticks === sticks) as face (face.id)}
+      {@render effect(face)}
+      {#if face.id === "dusk"}
+        {@render layer(
+          "lamp",
+          "Lamps",
+          "lamp",
+          film.lamps.length,
+          "Lights over the ground; each click chooses the next",
+        )}
+        {@render layer("deck", "Clouds", "cloud", film.decks.length, "Decks of cloud; each click chooses the next")}
+      {/if}
+    {/each}
+  </div>
+{/snippet}
+
 <!-- What is made of the picture, in the order in which it is done. -->
 <section class="effects" aria-label="Effects">
-  <div class="part map">
-    <h3>Sticks to the map</h3>
-    <div class="row">
-      {#each EFFECTS.filter(({ sticks }) => sticks === "map") as face (face.id)}
-        {@render effect(face)}
-        {#if face.id === "dusk"}
-          {@render layer(
-            "lamp",
-            "Lamps",
-            "lamp",
-            film.lamps.length,
-            "Lights over the ground; each click chooses the next",
-          )}
-          {@render layer("deck", "Clouds", "cloud", film.decks.length, "Decks of cloud; each click chooses the next")}
-        {/if}
-      {/each}
-    </div>
-  </div>
-  <div class="part lens">
-    <h3>The lens</h3>
-    <div class="row">
-      {#each EFFECTS.filter(({ sticks }) => sticks === "lens") as face (face.id)}{@render effect(face)}{/each}
-    </div>
-  </div>
-  <div class="part frame">
-    <h3>Sticks to the frame</h3>
-    <div class="row">
-      {#each EFFECTS.filter(({ sticks }) => sticks === "frame") as face (face.id)}{@render effect(face)}{/each}
-    </div>
-  </div>
+  {@render part("map", "Sticks to the map")}
+  {@render part("lens", "The lens")}
+  {@render part("frame", "Sticks to the frame")}
   <button
     class="all"
     aria-pressed={plain}
     title="Leave all of them out of the picture here, to work quickly; the film keeps them (E)"
     onclick={() => session.leaveOut(plain ? [] : all)}
-    aria-label={seen}><Icon name="eye" size={16} /><span>{seen}</span></button
+    aria-label={seen}><Icon name="eye" size={16} /></button
   >
 </section>
 
 <style>
+  /* Ten to a row, the map and the lens above what sticks to the frame. */
   .effects {
-    display: flex;
-    gap: 9px;
-    align-items: stretch;
-    padding: 6px 9px 8px;
+    display: grid;
+    grid-template: auto auto / minmax(0, 8fr) minmax(0, 2fr) 26px;
+    grid-template-areas: "map lens all" "frame frame all";
+    gap: 4px 8px;
+    padding: 5px 8px 6px;
     border-bottom: 1px solid var(--rule-strong);
     border-right: 1px solid var(--rule-strong);
     background: var(--paper);
-    overflow-x: auto;
+  }
+  .part {
+    display: flex;
+    flex-wrap: wrap;
+    min-width: 0;
+  }
+  .map {
+    grid-area: map;
+  }
+  .lens {
+    grid-area: lens;
+  }
+  .frame {
+    grid-area: frame;
   }
   h3 {
-    font-size: 11px;
+    flex: 0 0 100%;
+    height: 15px;
+    font-size: 10.5px;
     font-weight: 600;
     margin: 0;
-    height: 18px;
-    line-height: 17px;
+    line-height: 14px;
     text-align: center;
-    border: 1px solid var(--imagery);
-    background: var(--imagery-tint);
+    white-space: nowrap;
+    border-bottom: 2px solid var(--imagery);
     color: var(--imagery-deep);
-    border-radius: 3px 3px 0 0;
   }
   .lens h3 {
     border-color: var(--camera);
-    background: #fbe9ef;
     color: #a50b3b;
-    border-radius: 9px;
   }
   .frame h3 {
     border-color: var(--ink-2);
-    background: var(--desk);
     color: var(--ink);
-    border-radius: 0;
-  }
-  .row {
-    display: flex;
   }
   .effect {
     position: relative;
-    width: clamp(55px, 4.4vw, 82px);
-    height: 72px;
+    flex: 1 1 0;
+    min-width: 0;
+    height: 38px;
     border-right: 1px solid var(--rule);
     border-bottom: 2px solid transparent;
     color: var(--ink-3);
@@ -203,46 +204,58 @@
     position: absolute;
     inset: 0;
     width: 100%;
-    display: flex;
-    flex-direction: column;
+    display: grid;
+    grid-template: 18px 16px / 22px minmax(0, 1fr);
     align-items: center;
-    justify-content: center;
-    gap: 1px;
-    padding: 2px 0 6px;
+    justify-items: start;
+    padding: 1px 2px 2px 4px;
+    text-align: left;
+  }
+  .face :global(svg:first-child) {
+    grid-area: 2 / 1;
   }
   .face:hover {
     background: var(--sheet);
   }
   b {
-    font-size: 12px;
+    grid-area: 1 / 2;
+    font-size: 11px;
+    letter-spacing: -0.01em;
     font-weight: 600;
     color: var(--ink);
+    white-space: nowrap;
   }
   u {
+    grid-area: 2 / 2;
     text-decoration: none;
     font-size: 11px;
     color: var(--ink-2);
     font-variant-numeric: tabular-nums;
+    white-space: nowrap;
   }
-  svg {
+  .out b,
+  .out u {
+    text-decoration: line-through;
+  }
+  .face > svg {
     position: absolute;
-    left: 8px;
-    right: 8px;
-    bottom: 1px;
-    width: calc(100% - 16px);
-    height: 7px;
+    left: 24px;
+    right: 4px;
+    bottom: 0;
+    width: calc(100% - 28px);
+    height: 6px;
   }
   polyline {
     fill: none;
-    stroke: var(--ink-2);
+    stroke: var(--camera);
     stroke-width: 1.2;
     vector-effect: non-scaling-stroke;
   }
   /* As large as a finger needs, with a small box in it. */
   input {
     position: absolute;
-    left: 1px;
-    top: 1px;
+    left: 0;
+    top: -2px;
     width: 24px;
     height: 24px;
     margin: 0;
@@ -253,8 +266,8 @@
   }
   input::before {
     content: "";
-    width: 13px;
-    height: 13px;
+    width: 12px;
+    height: 12px;
     border: 1.5px solid var(--ink-2);
     border-radius: 2px;
     background: #fff;
@@ -269,8 +282,8 @@
   .eye,
   .plus {
     position: absolute;
-    right: 1px;
-    top: 1px;
+    right: 0;
+    bottom: 0;
     width: 24px;
     height: 24px;
     display: grid;
@@ -278,59 +291,55 @@
     color: var(--ink-2);
     border-radius: 3px;
   }
+  .eye {
+    opacity: 0;
+  }
+  .effect:hover .eye,
+  .eye:focus-visible,
   .eye[aria-pressed="true"] {
-    color: #b5b9b3;
-    text-decoration: line-through;
+    opacity: 1;
     background: var(--desk);
   }
-  .eye:hover,
   .plus:hover {
     background: var(--desk);
   }
   .all {
-    align-self: center;
-    margin-left: auto;
-    height: 30px;
-    padding: 0 10px;
-    display: flex;
-    gap: 6px;
-    align-items: center;
-    white-space: nowrap;
+    grid-area: all;
+    align-self: stretch;
+    display: grid;
+    place-items: center;
     border: 1px solid var(--edge);
     border-radius: 3px;
     background: var(--sheet);
   }
-  @media (max-width: 1500px) {
-    .effects {
-      gap: 6px;
-      padding-inline: 8px;
-    }
-    .all {
-      width: 34px;
-      padding: 0;
-      justify-content: center;
-    }
-    .all span {
-      display: none;
-    }
-  }
-  /* In a small window in two rows, each lower. */
-  @media (max-width: 1100px) {
-    .effects {
-      flex-wrap: wrap;
-      row-gap: 3px;
-      padding-block: 3px;
-    }
-    .effect {
-      width: 57px;
-      height: 66px;
-    }
-    .face {
-      justify-content: flex-end;
-    }
-  }
   .all[aria-pressed="true"] {
     background: var(--ink);
     color: #fff;
+  }
+  /* In a small window the name has all of the width, and the box stands where the icon was. */
+  @media (max-width: 1100px) {
+    .face {
+      padding-left: 4px;
+    }
+    .face :global(svg:first-child) {
+      display: none;
+    }
+    b {
+      grid-area: 1 / 1 / 2 / 3;
+      font-size: 10.5px;
+      letter-spacing: -0.02em;
+    }
+    input {
+      top: 14px;
+      left: -2px;
+    }
+    .plus {
+      width: 24px;
+      bottom: 14px;
+    }
+    .effects {
+      gap: 3px 5px;
+      padding-inline: 5px;
+    }
   }
 </style>

@@ -14,6 +14,9 @@
   import Select from "../ui/Select.svelte";
   import Strip from "../ui/Strip.svelte";
   import Tick from "../ui/Tick.svelte";
+  import GradePanel from "./GradePanel.svelte";
+  import LookPanel from "./LookPanel.svelte";
+  import SurfacePanel from "./SurfacePanel.svelte";
   import { EFFECTS, addressed } from "./effects";
   import { sight } from "./sharpness.svelte";
 
@@ -53,28 +56,28 @@
         return ["share", "dark", "colour", lit && "lights"];
       case "haze":
         return ["clear", "sees", "most", "colour"];
-      case "grade":
+      case "backdrop":
         return [
-          { key: "exposure", signed: true },
-          { key: "warmth", signed: true, unit: "mired" },
-          { key: "tint", signed: true },
-          { key: "contrast", signed: true },
-          "pivot",
-          "middle",
-          "black",
-          "white",
-          { key: "hue", signed: true },
-          { key: "saturation", signed: true },
-          { key: "vibrance", signed: true },
-          "grey",
-          "shadows",
-          "shadows_by",
-          "grey_tint",
-          "lights",
-          "lights_by",
-          false,
-          "wash",
-          "wash_by",
+          "colour",
+          film.finish.backdrop.kind !== "colour" && "scale",
+          "thick",
+          "shadow",
+          "rim",
+          "horizon",
+          "sky",
+          "far",
+        ];
+      case "glow":
+        return ["strength", "above", "wide", "colour"];
+      case "glass":
+        return ["distortion", "fringes", "soft"];
+      case "wear":
+        return ["dust", "scratches", "flicker", "weave", "seed"];
+      case "ends":
+        return [
+          film.finish.ends.opens !== "cut" && "opens_over",
+          film.finish.ends.closes !== "cut" && "closes_over",
+          "colour",
         ];
       case "vignette":
         return ["by", "soft", "colour"];
@@ -117,7 +120,10 @@
   {:else if mark?.kind === "deck"}<DeckDetails of={mark as Found<"deck">} />
   {:else if face}
     <PanelHead title={face.name} sub={face.hint} />
-    <Fields of={face.part} part={film.finish[face.id]} path="/finish/{face.id}" {cells} columns={3} />
+    {#if face.id === "surface"}<SurfacePanel />{:else if face.id === "look"}<LookPanel
+      />{:else if face.id === "grade"}<GradePanel />{:else}
+      <Fields of={face.part} part={film.finish[face.id]} path="/finish/{face.id}" {cells} columns={3} />
+    {/if}
     {#if face.id === "lens"}
       {#if now}
         <dl>
@@ -244,13 +250,44 @@
       <p>By day, 0 %, the picture is as it is. Lamps that burn at dusk are as bright as it is dark.</p>
     {:else if face.id === "shutter"}
       <p>180° is open for half of each frame. What rests stays sharp; no cut is blurred across.</p>
-    {:else if face.id === "grade"}
+    {:else if face.id === "ends"}
       <Strip>
-        <a href="/api/films/{session.id}/grade/{player.frame}.cube?state={session.state}" download
-          >Save this frame’s grade as .cube</a
-        >
+        {#each [["opens", "Opens"], ["closes", "Closes"]] as const as [edge, says] (edge)}
+          <Select
+            label={says}
+            caption={says}
+            value={film.finish.ends[edge]}
+            options={[
+              { value: "cut", label: "with a cut" },
+              { value: "colour", label: edge === "opens" ? "from a colour" : "to a colour" },
+              { value: "zoom", label: "shot through" },
+              { value: "whip", label: "thrown aside" },
+            ]}
+            onchange={(value) => put(`/finish/ends/${edge}`, value, says)}
+          />
+        {/each}
       </Strip>
-      <p>In this order, over all that is in the frame. Nought everywhere leaves the picture as it is.</p>
+      <p>The first and the last frame are the colour itself, or as far gone as can be: a cut there is not seen.</p>
+    {:else if face.id === "backdrop"}
+      <Strip>
+        <Segments
+          label="What the map lies on"
+          options={[
+            { value: "colour", label: "A colour" },
+            { value: "wood", label: "Wood" },
+            { value: "felt", label: "Felt" },
+            { value: "steel", label: "Steel" },
+            { value: "stone", label: "Stone" },
+          ]}
+          value={film.finish.backdrop.kind}
+          onchange={(value) => put("/finish/backdrop/kind", value, "Backdrop")}
+        />
+      </Strip>
+      <p>It shows where no plate is. Above the horizon is the sky, to which the ground fades far away.</p>
+    {:else if face.id === "glass"}
+      <p>Distortion above 0 bulges; the frame stays full. Fringes and soft edges are those of the corners.</p>
+    {:else if face.id === "wear"}
+      <p>Another seed is another piece of film. The same frame is always worn alike.</p>
     {:else if face.id === "grain"}
       <p>Strength is how far grain strays at middle grey, in percent of white: 2 to 4 % is film, 8 % is rough.</p>
     {:else if face.id === "bars"}
@@ -310,9 +347,6 @@
     padding: 8px 12px;
     color: var(--ink-2);
     line-height: 17px;
-  }
-  a {
-    color: var(--ink-2);
   }
   label {
     display: flex;

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Scopes from "./Scopes.svelte";
+  import Select from "../ui/Select.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import { length, roundStep } from "../format";
@@ -89,6 +91,8 @@
     void session.act({ act: "focus", frame, on: kind, mark, change: false });
   }
 
+  let shows = $state<"section" | "waveform" | "vectors" | "histogram">("section");
+
   /** Drag the plane of focus along the line of sight. */
   function pull(event: PointerEvent) {
     event.preventDefault();
@@ -109,22 +113,33 @@
 </script>
 
 <section class="section" aria-label="Section">
-  <PanelHead title="Section">
-    <span class="sub">Focus on</span>
-    <Segments
-      label="Focus on"
-      tight
+  <PanelHead title={shows === "section" ? "Section" : "Scope"}>
+    <Select
+      label="What is shown here"
+      value={shows}
       options={[
-        { value: "target", label: "Target", hint: "What the camera looks at, wherever it goes" },
-        { value: "mark", label: "Mark", hint: "The chosen mark, and what travels along a route" },
-        { value: "place", label: "Picked", hint: "A place: click it in the viewfinder or on the chart (F)" },
-        { value: "free", label: "Free", hint: "A distance: drag the plane of focus" },
+        { value: "section", label: "side" },
+        { value: "waveform", label: "brightness" },
+        { value: "vectors", label: "hues" },
+        { value: "histogram", label: "counts" },
       ]}
-      value={now && ["target", "mark", "place", "free"].includes(now.stands) ? (now.stands as "target") : null}
-      onchange={on}
+      onchange={(next) => (shows = next)}
     />
+    {#if shows === "section"}<Segments
+        label="Focus on"
+        tight
+        options={[
+          { value: "target", label: "Target", hint: "What the camera looks at, wherever it goes" },
+          { value: "mark", label: "Mark", hint: "The chosen mark, and what travels along a route" },
+          { value: "place", label: "Picked", hint: "A place: click it in the viewfinder or on the chart (F)" },
+          { value: "free", label: "Free", hint: "A distance: drag the plane of focus" },
+        ]}
+        value={now && ["target", "mark", "place", "free"].includes(now.stands) ? (now.stands as "target") : null}
+        onchange={on}
+      />{/if}
   </PanelHead>
-  <div class="body" bind:this={body}>
+  {#if shows !== "section"}<Scopes kind={shows} />{/if}
+  <div class="body" class:away={shows !== "section"} bind:this={body}>
     {#if now && scale}
       <svg {width} {height}>
         <polygon class="seen" points="{u(0)},{v(now.eye[2])} {clip(u(edges[0]!))},{v(0)} {clip(u(edges[1]!))},{v(0)}" />
@@ -185,8 +200,8 @@
     border-bottom: 1px solid var(--rule);
     background: var(--paper);
   }
-  .sub {
-    color: var(--ink-2);
+  .away {
+    display: none;
   }
   .body {
     flex: 1;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { EFFECTS, addressed } from "../finish/effects";
   import type { CoursePlan } from "../api/client";
   import { lineOf } from "../film/courses";
   import { player } from "../film/player.svelte";
@@ -39,6 +40,12 @@
     });
   }
 
+  /** What a lane is called: of several effects that have a strength, by the effect. */
+  function short({ of, field, label }: CoursePlan): string {
+    const name = field === "strength" ? (EFFECTS.find(({ id }) => addressed(id) === of)?.name ?? label) : label;
+    return name.length > 12 ? name.slice(0, 11) + "…" : name;
+  }
+
   /** Arrows move a stop in time, Delete takes it out. */
   function keys(event: KeyboardEvent, course: CoursePlan, stop: Stop) {
     const of = course.via ?? course.of;
@@ -71,8 +78,7 @@
       class="name"
       x="12"
       y={top(k) + LANE / 2 + 3.5}
-      onclick={() => (session.course = { of: course.of, field: course.field, stop: null })}
-      >{course.label.length > 12 ? course.label.slice(0, 11) + "…" : course.label}</text
+      onclick={() => (session.course = { of: course.of, field: course.field, stop: null })}>{short(course)}</text
     >
     <g clip-path="url(#courses)">
       {#if course.tints.length}

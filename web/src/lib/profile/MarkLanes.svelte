@@ -6,6 +6,7 @@
   import { session } from "../film/session.svelte";
   import { follow } from "../ui/follow";
   import { nameWithin, type Axis } from "./scale";
+  import { LaneScroll } from "./scroll.svelte";
 
   let { axis, height, drawn }: { axis: Axis; height: number; drawn: (frame: number) => number } = $props();
 
@@ -36,26 +37,16 @@
     }),
   );
   const row = $derived(Math.max(Math.min((height - 6) / Math.max(bars.length, 1), 22), 15));
-  /** Where there are more lanes than fit, how far down they are scrolled. */
-  let scroll = $state(0);
-  const most = $derived(Math.max(bars.length * row + 8 - height, 0));
-  const top = $derived(Math.min(Math.max(scroll, 0), most));
-  const y = (k: number) => axis.bottom + 4 + k * row - top;
+  const scroll = new LaneScroll(
+    () => bars.length * row + 8,
+    () => height,
+  );
+  const y = (k: number) => axis.bottom + 4 + k * row - scroll.top;
   $effect(() => {
     const k = bars.findIndex((bar) => bar.id === session.selection?.id);
     if (k < 0) return;
-    untrack(() => {
-      if (k * row < top) scroll = k * row;
-      else if ((k + 1) * row + 8 > top + height) scroll = (k + 1) * row + 8 - height;
-    });
+    untrack(() => scroll.show(k * row, (k + 1) * row + 8));
   });
-
-  function wheel(event: WheelEvent) {
-    if (!most || event.ctrlKey || event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) return;
-    event.preventDefault();
-    event.stopPropagation();
-    scroll = Math.min(Math.max(top + event.deltaY * 0.5, 0), most);
-  }
 
   function pull(event: PointerEvent, bar: Bar, edge: "starts" | "ends" | "both") {
     if (event.button !== 0) return;
@@ -80,17 +71,17 @@
 </script>
 
 <!-- svelte-ignore a11y_no_static_element_interactions -->
-<g class="lanes" onwheel={wheel}>
+<g class="lanes" onwheel={scroll.wheel}>
   <rect class="ground" x="0" y={axis.bottom} width={axis.right} {height} />
   <line class="edge" x1="0" x2={axis.right} y1={axis.bottom} y2={axis.bottom} />
   <clipPath id="lanenames"><rect x="0" y={axis.bottom} width={axis.left} {height} /></clipPath>
-  {#if most}
+  {#if scroll.most}
     <rect
       class="thumb"
       x={axis.right + 2}
-      y={axis.bottom + (top / (most + height)) * height}
+      y={axis.bottom + scroll.thumb.from}
       width="4"
-      height={(height / (most + height)) * height}
+      height={scroll.thumb.high}
       rx="2"
     />
   {/if}

@@ -18,6 +18,7 @@
   import OtherCurve from "./OtherCurve.svelte";
   import PaceLane from "./PaceLane.svelte";
   import Ruler from "./Ruler.svelte";
+  import SoundLanes from "../sound/SoundLanes.svelte";
   import SlopeHandles from "./SlopeHandles.svelte";
   import Strata from "./Strata.svelte";
   import Vantages from "./Vantages.svelte";
@@ -54,7 +55,9 @@
       ? (plan?.courses ?? []).filter(({ of }) => of === session.selection?.id).slice(0, 4)
       : session.step === "finish"
         ? (plan?.courses ?? []).filter(({ of }) => of === session.selection?.id || of.startsWith("finish.")).slice(0, 5)
-        : [],
+        : session.step === "sound"
+          ? (plan?.courses ?? []).filter(({ of }) => of === session.selection?.id).slice(0, 3)
+          : [],
   );
   const coursed = $derived(courses.length * LANE);
   const lane = $derived(
@@ -64,9 +67,11 @@
         : 30
       : session.step === "finish"
         ? coursed
-        : session.step === "mark"
-          ? Math.min(Math.max(marks, 1) * 20 + 8 + coursed, Math.max((height - 20) * 0.6, 40))
-          : 0,
+        : session.step === "sound"
+          ? Math.max(height - 78, 60)
+          : session.step === "mark"
+            ? Math.min(Math.max(marks, 1) * 20 + 8 + coursed, Math.max((height - 20) * 0.6, 40))
+            : 0,
   );
   const bottom = $derived(height - lane);
   let ripple = $state(true);
@@ -335,6 +340,10 @@
       {#if session.step === "finish"}<CourseLanes
           {axis}
           {courses}
+          {drawn}
+        />{:else if session.step === "sound"}<CourseLanes {axis} {courses} {drawn} /><SoundLanes
+          axis={{ ...axis, bottom: axis.bottom + coursed }}
+          height={lane - coursed}
           {drawn}
         />{:else if session.step === "mark"}<CourseLanes {axis} {courses} {drawn} /><MarkLanes
           axis={{ ...axis, bottom: axis.bottom + coursed }}

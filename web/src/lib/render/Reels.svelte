@@ -1,4 +1,7 @@
 <script lang="ts">
+  import { onMount } from "svelte";
+  import { api, told, type OfferedFarm, type OfferedForm } from "../api/client";
+  import { hearing } from "../sound/hearing.svelte";
   import { session } from "../film/session.svelte";
   import { bytes, clock } from "../format";
   import Button from "../ui/Button.svelte";
@@ -8,6 +11,24 @@
 
   let width = $state("film");
   let crf = $state(18);
+  let sound = $state(true);
+  /** The scheduler of the farm that draws it, and whether there is a key to one. */
+  let on = $state(localStorage.getItem("farm") ?? "");
+  let farm = $state.raw<OfferedFarm | null>(null);
+  $effect(() => localStorage.setItem("farm", on));
+  let form = $state("h264");
+  let part = $state<"all" | "ground" | "marks">("all");
+  let forms = $state.raw<OfferedForm[]>([]);
+  const purposes = $derived([...new Set(forms.map(({ purpose }) => purpose))]);
+  const chosen = $derived(forms.find(({ key }) => key === form) ?? null);
+  const missing = $derived(forms.filter(({ available }) => !available).map(({ name }) => name));
+
+  onMount(async () => {
+    await session.guarded(async () => {
+      forms = await told(api.GET("/api/forms"));
+      farm = await told(api.GET("/api/farm"));
+    }, false);
+  });
   const film = $derived(session.film);
   const reels = $derived(session.jobs.filter((job) => job.kind === "reel"));
   const sizes = $derived.by(() => {
@@ -21,6 +42,18 @@
       }),
     ];
   });
+  const HANDED = [
+    {
+      what: "gltf",
+      name: "Camera in space (glTF)",
+      hint: "The camera animated in metres, plates at their places, marks as nodes",
+    },
+    { what: "otio", name: "Timeline (OTIO)", hint: "Arrivals and marks as markers, for an editor" },
+    { what: "tour", name: "Tour (KML)", hint: "The camera over the Earth, where the ground is georeferenced" },
+    { what: "vtt", name: "Names (WebVTT)", hint: "When each name is read" },
+    { what: "csv", name: "Camera (CSV)", hint: "Every frame’s numbers" },
+    { what: "shots", name: "Shots, to print", hint: "A picture, time, place and width for each vantage" },
+  ];
   const qualities = [
     { crf: 14, label: "Best, large file" },
     { crf: 18, label: "High" },
@@ -32,7 +65,7 @@
 <section class="reels" aria-label="Reels">
   <header>
     <h2>New reel</h2>
-    <span class="sub">MP4, H.264, BT.709</span>
+    <span class="sub">{chosen ? `for ${chosen.purpose}` : ""}</span>
   </header>
   <div class="form">
     <label
@@ -41,19 +74,71 @@
       ></label
     >
     <label
-      >Quality <select bind:value={crf}
-        >{#each qualities as quality (quality.crf)}<option value={quality.crf}
-            >{quality.label} (CRF {quality.crf})</option
+      >Form <select bind:value={form}
+        >{#each purposes as purpose (purpose)}<optgroup label="For {purpose}"
+            >{#each forms.filter((one) => one.purpose === purpose && one.available) as one (one.key)}<option
+                value={one.key}>{one.name}</option
+              >{/each}</optgroup
           >{/each}</select
       ></label
     >
+    <label
+      >Holds <select bind:value={part}
+        ><option value="all">All of the film</option><option value="ground">The ground alone</option><option
+          value="marks">The marks alone</option
+        ></select
+      ></label
+    >
+    {#if chosen?.quality}
+      <label
+        >Quality <select bind:value={crf}
+          >{#each qualities as quality (quality.crf)}<option value={quality.crf}
+              >{quality.label} (CRF {quality.crf})</option
+            >{/each}</select
+        ></label
+      >
+    {/if}
+    {#if hearing.sounds && part === "all" && chosen?.sounds}
+      <label
+        >Sound <select bind:value={sound}
+          ><option value={true}
+            >{chosen.purpose === "frame by frame" ? "The film’s, as a WAV beside the pictures" : "The film’s"}</option
+          ><option value={false}>None</option></select
+        ></label
+      >
+    {/if}
+    {#if farm?.key}
+      <label
+        >Drawn on <input
+          bind:value={on}
+          placeholder="this machine, or a farm: tls://host:8786"
+          aria-label="Farm that draws it"
+        /></label
+      >
+    {/if}
+    {#if part !== "all"}
+      <p>
+        Without what sticks to the frame: that is done to the whole, where the parts are laid together.{part ===
+          "marks" && !chosen?.alpha
+          ? " This form has no transparency, so they lie on black."
+          : ""}
+      </p>
+    {/if}
+    {#if missing.length}<p>Not offered, as this machine cannot write it: {missing.join(", ")}.</p>{/if}
     <div class="go">
       <span class="sub">{session.plan?.frames ?? 0} frames, {(session.plan?.seconds ?? 0).toFixed(1)} s</span>
       <button
         class="main"
         disabled={!session.plan?.frames}
-        onclick={() => session.render(width === "film" ? null : Number(width), crf)}
-        ><Icon name="render" size={16} />Render film</button
+        onclick={() =>
+          session.render({
+            width: width === "film" ? null : Number(width),
+            crf,
+            form,
+            part,
+            sound,
+            on: farm?.key ? on.trim() : "",
+          })}><Icon name="render" size={16} />Render film</button
       >
     </div>
     {#if !session.plan?.frames}<p>The film has no vantage yet. Set one in Fly.</p>{/if}
@@ -64,9 +149,18 @@
   </header>
   <div class="rows">
     {#each reels as reel (reel.id)}
-      <div class="row {reel.state}" class:on={playing === reel.id} data-reel={reel.id} data-state={reel.state}>
+      <div
+        class="row {reel.state}"
+        class:on={playing === reel.id + reel.suffix}
+        data-reel={reel.id}
+        data-state={reel.state}
+      >
         <div class="what">
-          <b>{reel.size ? `${reel.size[0]} × ${reel.size[1]}` : reel.name} <u>CRF {reel.crf}</u></b>
+          <b
+            >{reel.size ? `${reel.size[0]} × ${reel.size[1]}` : reel.name}
+            <u>{reel.form}{reel.crf === null ? "" : `, CRF ${reel.crf}`}{reel.part === "all" ? "" : `, ${reel.part}`}</u
+            ></b
+          >
           <span>
             {#if reel.state === "running"}
               {reel.done} of {reel.total} frames{reel.rate ? `, ${reel.rate.toFixed(1)} a second` : ""}{reel.left !==
@@ -83,19 +177,58 @@
             ></progress>{/if}
         </div>
         {#if reel.state === "done"}
-          <Button onclick={() => (playing = playing === reel.id ? null : reel.id)}
-            >{playing === reel.id ? "Viewfinder" : "Play"}</Button
-          >
-          <Button href="/api/reels/{reel.id}.mp4?download=true">Download</Button>
+          {#if reel.plays}<Button
+              onclick={() => (playing = playing === reel.id + reel.suffix ? null : reel.id + reel.suffix)}
+              >{playing === reel.id + reel.suffix ? "Viewfinder" : "Play"}</Button
+            >{/if}
+          <Button href="/api/reels/{reel.id}{reel.suffix}?download=true">Download</Button>
         {:else if reel.state === "running" || reel.state === "waiting"}
+          <Button onclick={() => session.halt(reel.id, "pause")} title="What is written stays">Pause</Button>
           <Button onclick={() => session.cancel(reel.id)}>Cancel</Button>
+        {:else if reel.state === "interrupted" || reel.state === "failed"}
+          <Button onclick={() => session.halt(reel.id, "resume")} title="What is written already is used">Go on</Button>
+          <Button onclick={() => session.cancel(reel.id)} title="Throw away what it has written">Give up</Button>
         {/if}
       </div>
     {/each}
   </div>
 </section>
 
+{#if session.plan?.frames}
+  <section class="over" aria-label="Hand over">
+    <header>
+      <h2>Hand over</h2>
+      <span class="sub">to other programs, and on paper</span>
+    </header>
+    <div class="links">
+      {#each HANDED as { what, name, hint } (what)}
+        <a
+          href="/api/films/{session.id}/handover/{what}?state={session.state}"
+          title={hint}
+          target={what === "shots" ? "_blank" : undefined}>{name}</a
+        >
+      {/each}
+    </div>
+  </section>
+{/if}
+
 <style>
+  .links {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    padding: 10px 12px;
+  }
+  .links a {
+    height: 24px;
+    line-height: 22px;
+    padding: 0 9px;
+    border: 1px solid var(--edge);
+    border-radius: 3px;
+    background: var(--sheet);
+    color: var(--ink);
+    text-decoration: none;
+  }
   .reels {
     display: flex;
     flex-direction: column;
@@ -128,6 +261,7 @@
     align-items: center;
     color: var(--ink-3);
   }
+  .form input,
   select {
     height: 24px;
     border: 1px solid var(--edge);

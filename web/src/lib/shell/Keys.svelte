@@ -29,7 +29,7 @@
     [
       "Marks, in Mark",
       [
-        ["R M A G C", "draw a route; set a marker, a label; a region, a circle"],
+        ["R M A I G C", "draw a route; set a marker, a label, an inset; a region, a circle"],
         ["Enter ⌫", "end what is being drawn, take its last point back"],
         ["Shift 2 × click", "on a route: a stop; without Shift a point"],
         ["Shift click", "choose all up to it; with Ctrl, one more"],
@@ -42,7 +42,17 @@
       [
         ["F", "pick what is to be sharp, in the picture or on the chart"],
         ["E", "leave all effects out of sight, or show them"],
+        ["S", "split: the finish on the left, the picture without it on the right"],
+        ["T", "try the next surface"],
         ["Del", "take the chosen lamp or deck away"],
+      ],
+    ],
+    [
+      "Sound",
+      [
+        ["M", "hear the film here, or not"],
+        ["Ctrl D", "the chosen sound once more, at the playhead"],
+        ["Del", "take it away"],
       ],
     ],
     [
@@ -80,7 +90,7 @@
       [
         ["Ctrl Z", "undo"],
         ["Ctrl Shift Z", "redo"],
-        ["1 2 3 4 5 6", "the steps"],
+        ["1 … 7", "the steps"],
         ["0", "whole film on the chart"],
         ["V", "the viewfinder as large as the sheet, and back"],
         ["?", "this sheet"],

@@ -44,6 +44,7 @@
       state: count(session.marks.length, "mark"),
     },
     { id: "finish", name: "Finish", icon: "finish", state: effects ? `${count(effects, "effect")} on` : "plain" },
+    { id: "sound", name: "Sound", icon: "sound", state: count(film?.sounds.length ?? 0, "sound") },
     {
       id: "render",
       name: "Render",

@@ -18,6 +18,12 @@
       session.select({ kind: "vantage", id: finding.vantage });
       return;
     }
+    if (session.film!.sounds.some(({ id }) => id === finding.mark)) {
+      session.step = "sound";
+      session.select({ kind: "sound", id: finding.mark! });
+      return;
+    }
+    if (["silence", "loudness", "pressed"].includes(finding.kind)) session.step = "sound";
     if (finding.mark) {
       const found = session.marks.find(({ mark }) => mark.id === finding.mark);
       session.step = "mark";

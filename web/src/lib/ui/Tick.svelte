@@ -2,15 +2,17 @@
   let {
     label,
     checked = $bindable(),
+    title,
     onchange,
   }: {
     label: string;
     checked: boolean;
+    title?: string;
     onchange?: (on: boolean) => void;
   } = $props();
 </script>
 
-<label class="tick">
+<label class="tick" {title}>
   <input type="checkbox" bind:checked onchange={() => onchange?.(checked)} />
   <span class="box" aria-hidden="true"></span>
   {label}

@@ -6,6 +6,7 @@
   import { RUN, camera } from "../film/camera.svelte";
   import { untrack } from "svelte";
   import { flight } from "../film/flight.svelte";
+  import { hearing } from "../sound/hearing.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import { length } from "../format";
@@ -58,7 +59,7 @@
   });
 
   $effect(() => {
-    void [session.state, player.width, session.without];
+    void [session.state, player.width, session.without, session.split];
     untrack(() => player.renew());
   });
 
@@ -103,6 +104,37 @@
   }
 
   const finishing = $derived(session.step === "finish" && player.frames > 0);
+  const split = $derived(finishing ? session.split : 1);
+  /** Where the line of the split is while it is dragged. */
+  let pulled = $state<number | null>(null);
+  const between = (share: number) => Math.min(Math.max(share, 0.02), 0.98);
+
+  function pullSplit(event: PointerEvent) {
+    event.preventDefault();
+    const box = canvas.getBoundingClientRect();
+    follow(event, {
+      moved: (next) => {
+        pulled = between((next.clientX - box.left) / box.width);
+        session.split = Math.round(pulled * 200) / 200;
+      },
+      done: () => (pulled = null),
+      dropped: () => (pulled = null),
+    });
+  }
+
+  function nudgeSplit(event: KeyboardEvent) {
+    const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[event.key];
+    if (!by) return;
+    event.preventDefault();
+    event.stopPropagation();
+    session.split = between(session.split + by);
+  }
+
+  // The split is for judging a finish: elsewhere the whole film is seen.
+  $effect(() => {
+    if (session.step !== "finish") session.split = 1;
+  });
+
   /** Whether the next click says what is to be sharp. */
   const picking = $derived(finishing && session.tool === "focus");
   $effect(() => {
@@ -203,6 +235,12 @@
         title="Click what is to be sharp (F)"
         >{session.tool === "focus" ? "Click what is to be sharp" : "Pick focus"}</Button
       >
+      <Tick
+        label="Split"
+        checked={split < 1}
+        title="The finish on the left, the picture without it on the right; drag the line (S)"
+        onchange={(on) => (session.split = on ? 0.62 : 1)}
+      />
       <Tick label="Limits" bind:checked={limits} />
     {/if}
     <Tick label="Safe areas" bind:checked={safe} />
@@ -253,6 +291,22 @@
           ></div>
         {/each}
       {/if}
+      {#if split < 1}
+        <div
+          class="split"
+          style:left="{100 * (pulled ?? split)}%"
+          role="slider"
+          tabindex="0"
+          aria-label="Where the finish ends"
+          aria-valuemin="2"
+          aria-valuemax="98"
+          aria-valuenow={Math.round(100 * split)}
+          onpointerdown={pullSplit}
+          onkeydown={nudgeSplit}
+        >
+          <span>after</span><i></i><span>before</span>
+        </div>
+      {/if}
       {#if finishing && session.film?.finish.lens.on && limits}<FocusLines {...picture} />{/if}
       {#if picking && !player.playing}<Grasps {...picture} onpick={(mark) => void focus({ mark })} />{/if}
       {#if session.step === "mark" && player.frames && !player.playing}<Grasps {...picture} />{/if}
@@ -300,6 +354,16 @@
       title="Play round and round"
       onclick={() => (player.loop = !player.loop)}><Icon name="loop" size={15} /></button
     >
+    {#if hearing.sounds}
+      <button
+        class="loop"
+        class:on={hearing.on}
+        aria-pressed={hearing.on}
+        aria-label="Hear the film"
+        title={hearing.on ? "The film is heard here" : "The film is silent here"}
+        onclick={() => hearing.turn(!hearing.on)}><Icon name={hearing.on ? "sound" : "mute"} size={15} /></button
+      >
+    {/if}
     <span class="space"></span>
     {#if player.playing}<span class="count rate" title="Frames a second that reach the screen">{player.drawn} fps</span
       >{/if}
@@ -384,6 +448,45 @@
     bottom: 8px;
     display: flex;
     gap: 6px;
+  }
+  .split {
+    position: absolute;
+    top: -16px;
+    bottom: 0;
+    width: 24px;
+    margin-left: -12px;
+    cursor: ew-resize;
+    touch-action: none;
+    color: #fff;
+    font-size: 11px;
+  }
+  .split::before {
+    content: "";
+    position: absolute;
+    left: 11px;
+    top: 16px;
+    bottom: 0;
+    width: 2px;
+    background: #fff;
+    box-shadow: 0 0 0 1px rgba(0, 0, 0, 0.35);
+  }
+  .split span {
+    position: absolute;
+    top: 0;
+    right: 20px;
+    line-height: 14px;
+    text-shadow: 0 0 3px #000;
+  }
+  .split span:last-child {
+    right: auto;
+    left: 20px;
+  }
+  .split i {
+    position: absolute;
+    left: 6px;
+    top: 3px;
+    border: 6px solid transparent;
+    border-top: 8px solid #fff;
   }
   canvas.picking {
     cursor: crosshair;

@@ -20,8 +20,10 @@ from yaila.core.film.acts.finish import (
     KeepClear,
     LightPlate,
     RaiseGround,
+    TakeLook,
 )
 from yaila.core.film.acts.marks import (
+    AddInset,
     AddLabel,
     AddMarker,
     AddRegion,
@@ -73,6 +75,19 @@ from yaila.core.film.acts.routes import (
     SplitLeg,
     SplitRoute,
 )
+from yaila.core.film.acts.sounds import (
+    AddSound,
+    BeatsOfSound,
+    CloseGap,
+    DuplicateSound,
+    FadeOut,
+    FitSound,
+    MoveSound,
+    RemoveLane,
+    RemoveSounds,
+    SetLoudness,
+    SoundEverything,
+)
 from yaila.core.film.acts.timing import ChangeRate, DrawSpeed, ImportBeats, Retime, StretchTime, TapBeat
 from yaila.core.film.acts.vantages import (
     AddRailPoint,
@@ -103,6 +118,7 @@ Act = Annotated[
     | AddLamp
     | AddDeck
     | RaiseGround
+    | TakeLook
     | FloatPlate
     | LightPlate
     | KeepClear
@@ -133,6 +149,7 @@ Act = Annotated[
     | SplitLeg
     | AddMarker
     | AddLabel
+    | AddInset
     | AddRegion
     | PullRim
     | RemoveMarks
@@ -181,6 +198,17 @@ Act = Annotated[
     | DrawSpeed
     | ImportBeats
     | TapBeat
+    | AddSound
+    | MoveSound
+    | FitSound
+    | DuplicateSound
+    | RemoveSounds
+    | SoundEverything
+    | BeatsOfSound
+    | RemoveLane
+    | SetLoudness
+    | FadeOut
+    | CloseGap
     | BuildRecipe,
     Field(discriminator="act"),
 ]
@@ -188,24 +216,31 @@ Act = Annotated[
 __all__ = [
     "Act",
     "AddDeck",
+    "AddInset",
     "AddLabel",
     "AddLamp",
     "AddMarker",
     "AddRailPoint",
     "AddRegion",
     "AddRoute",
+    "AddSound",
     "AddVantage",
+    "BeatsOfSound",
     "BuildRecipe",
     "ChangeManner",
     "ChangeRate",
     "Clip",
+    "CloseGap",
     "CopyCourse",
     "CopyLook",
     "CopyStop",
     "DragMark",
     "DrawSpeed",
     "DuplicateMark",
+    "DuplicateSound",
     "DuplicateVantage",
+    "FadeOut",
+    "FitSound",
     "FloatPlate",
     "FlownPose",
     "FlyVantage",
@@ -231,6 +266,7 @@ __all__ = [
     "MoveCamera",
     "MoveMark",
     "MovePlate",
+    "MoveSound",
     "MoveStop",
     "MoveVantages",
     "NoteFit",
@@ -247,8 +283,10 @@ __all__ = [
     "PullVantage",
     "RailHandles",
     "RaiseGround",
+    "RemoveLane",
     "RemoveMarks",
     "RemovePlate",
+    "RemoveSounds",
     "RemoveStop",
     "RemoveStyle",
     "RemoveVantages",
@@ -260,10 +298,12 @@ __all__ = [
     "ReverseRoute",
     "RouteHandles",
     "SetLook",
+    "SetLoudness",
     "SetValue",
     "ShiftMarks",
     "ShortestWay",
     "ShowGroup",
+    "SoundEverything",
     "SplitLeg",
     "SplitRoute",
     "StretchTime",

@@ -9,14 +9,14 @@ from pydantic import Field
 
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
-from yaila.core.film.acts.ties import at_time
+from yaila.core.film.acts.ties import at_time, moved
 from yaila.core.film.address import holder, slot_at, with_value
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.model import Film
 from yaila.core.film.part import new_id
 from yaila.core.film.running import running
 from yaila.core.film.timeline import Timeline
-from yaila.core.time import Course, FilmMoment, Stop, Time
+from yaila.core.time import Course, Stop, Time
 
 
 class OnCourse(FilmAct):
@@ -123,12 +123,8 @@ class MoveStop(OnCourse):
         course = self.course(film)
         index = self.place(course, self.stop)
         stop = course.stops[index]
-        if isinstance(stop.at, FilmMoment):
-            time = Time.of_seconds(stop.at.seconds, film.fps).nearest + Time(round(stop.at.offset) + self.by)
-            at: Any = at_time(film, time)
-        else:
-            at = stop.at.model_copy(update={"offset": round(stop.at.offset) + self.by})
         stops = list(course.stops)
+        at = moved(film, stop.at, self.by)
         stops[index] = stop.model_copy(update={"at": at, "value": stop.value if self.value is None else self.value})
         return self.put(film, course, stops)
 

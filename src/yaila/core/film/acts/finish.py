@@ -16,6 +16,7 @@ from yaila.core.film.address import with_value
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.finish import FreeFocus, MarkFocus, PlaceFocus, TargetFocus
 from yaila.core.film.focus import focus_depth, focus_place
+from yaila.core.film.looks import SavedLook, with_look
 from yaila.core.film.marked import Deck, Lamp
 from yaila.core.film.model import Film
 from yaila.core.film.part import new_id
@@ -83,6 +84,17 @@ class Focus(FilmAct):
         if nearness <= 0:
             raise BadEdit(ON_SKY)
         return PlaceFocus(x=float(x / nearness), y=float(y / nearness))
+
+
+class TakeLook(FilmAct):
+    """Lay a look on the film, as strong as that."""
+
+    act: Literal["take_look"] = "take_look"
+    look: SavedLook
+    strength: float = Field(1.0, ge=0, le=1)
+
+    def apply(self, film: Film) -> Film:
+        return with_look(film, self.look, self.strength)
 
 
 class FocusAtVantage(FilmAct):

@@ -12,16 +12,18 @@ from yaila.core.camera.flight import moved_in_frame
 from yaila.core.errors import BadEdit, said
 from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.courses import SetValue
-from yaila.core.film.acts.ties import at_time, names, without_names
+from yaila.core.film.acts.ties import at_time, moved, names, without_names
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.marked import (
     KINDS,
     AnyMark,
+    Inset,
     Label,
     Marker,
     Region,
     Reveal,
     Route,
+    ShownClip,
     style_of,
 )
 from yaila.core.film.model import Film, Plate
@@ -32,7 +34,7 @@ from yaila.core.ground import Point
 from yaila.core.ground.placement import outline
 from yaila.core.marks import Arrival, MarkerLook, RegionLook
 from yaila.core.quantities import MARK_NAME, PLACE, Finite
-from yaila.core.time import Course, FilmMoment, MarkMoment, Moment, RouteMoment, Time
+from yaila.core.time import Course, MarkMoment, Moment, RouteMoment, Time
 
 
 class AddMarker(FilmAct):
@@ -78,7 +80,38 @@ class AddLabel(FilmAct):
         return film
 
 
-def _come_in(film: Film, mark: Marker | Label, frame: int, reach: float) -> None:
+class AddInset(FilmAct):
+    """Set a picture or a clip into the film, as a marker is set: beside a marker (within ``reach``) it belongs to that,
+    and comes with it; else it comes at ``frame``. It goes when it has been seen: a clip after its length, a picture
+    after ``stays`` seconds."""
+
+    act: Literal["add_inset"] = "add_inset"
+    inset: Inset
+    frame: int = Field(0, ge=0)
+    reach: float = Field(0.0, ge=0)
+    stays: float = Field(4.0, gt=0, le=86400)
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        inset = self.inset.model_copy(deep=True)
+        on_ground = inset.stands in ("facing", "board")
+        near = [(float(np.hypot(m.x - inset.x, m.y - inset.y)), m) for m in film.markers if on_ground]
+        away, marker = min(near, key=lambda one: one[0], default=(np.inf, None))
+        if marker is not None and away <= self.reach:
+            inset.x, inset.y = marker.x, marker.y
+            inset.starts = MarkMoment(mark=marker.id)
+        else:
+            _come_in(film, inset, self.frame, self.reach if on_ground else 0.0)
+        if "ends" not in self.inset.model_fields_set:
+            seconds = self.stays
+            if isinstance(inset.shows, ShownClip):
+                seconds = max(inset.shows.seconds - inset.shows.skip, 0.1) / inset.shows.speed
+            inset.ends = MarkMoment(mark=inset.id, offset=float(max(film.fps.frames(seconds), 1)))
+        film.insets.append(inset)
+        return film
+
+
+def _come_in(film: Film, mark: Marker | Label | Inset, frame: int, reach: float) -> None:
     place = np.array([mark.x, mark.y])
     mark.starts = at_time(film, Time(frame))
     for route in film.routes:
@@ -219,22 +252,25 @@ def list_of(film: Film, mark: AnyMark) -> list[Any]:
 
 
 class RemoveMarks(FilmAct):
-    """Take marks away. What hangs on them stays where it is in time."""
+    """Take marks away, a clip with its own sound. What else hangs on them stays where it is in time."""
 
     act: Literal["remove_marks"] = "remove_marks"
     marks: list[str] = Field(min_length=1)
 
     def apply(self, film: Film) -> Film:
         gone = [film.mark(key) for key in self.marks]
+        heard = {sound.id for mark in gone for sound in film.own_sounds(mark)}
         film = without_names(film, set(self.marks))
         for mark in gone:
             there = list_of(film, mark)
             there.remove(film.mark(mark.id))
+        film.sounds = [sound for sound in film.sounds if sound.id not in heard]
         return film
 
 
 class DuplicateMark(FilmAct):
-    """Make another mark like one, with its look, its times and what it hangs on, ``by`` ground units away."""
+    """Make another mark like one, with its look, its times and what it hangs on, ``by`` ground units away; of a clip
+    with its own sound."""
 
     act: Literal["duplicate_mark"] = "duplicate_mark"
     mark: str
@@ -249,6 +285,9 @@ class DuplicateMark(FilmAct):
         copy = changed(copy, {MARK_NAME: lambda key, _: self.id if key == self.mark else key})
         there = list_of(film, mark)
         there.insert(there.index(mark) + 1, copy)
+        for sound in film.own_sounds(mark):
+            again = changed(sound, {MARK_NAME: lambda key, _: self.id if key == self.mark else key})
+            film.sounds.insert(film.sounds.index(sound) + 1, again.model_copy(update={"id": new_id()}))
         return film
 
 
@@ -262,21 +301,21 @@ class ShiftMarks(FilmAct):
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
-        moved = [film.mark(key) for key in self.marks]
-        for mark in moved:
+        chosen = [film.mark(key) for key in self.marks]
+        for mark in chosen:
             if mark.locked:
                 raise BadEdit(f"“{mark.name}” is locked. Unlock it, then it can be moved.")
-        in_frame = _in_frame(moved[0])
-        groups = {mark.group for mark in moved if mark.group}
+        in_frame = _in_frame(chosen[0])
+        groups = {mark.group for mark in chosen if mark.group}
         for other in film.marks:
-            if _in_frame(other) == in_frame and (other in moved or (other.group in groups and not other.locked)):
+            if _in_frame(other) == in_frame and (other in chosen or (other.group in groups and not other.locked)):
                 there = list_of(film, other)
                 there[there.index(other)] = _shifted(other, *self.by)
         return film
 
 
 def _in_frame(mark: object) -> bool:
-    return isinstance(mark, Label) and mark.stands == "frame"
+    return isinstance(mark, Label | Inset) and mark.stands in ("frame", "full")
 
 
 class DragMark(FilmAct):
@@ -294,7 +333,7 @@ class DragMark(FilmAct):
         mark = film.mark(self.mark)
         if mark.locked:
             raise BadEdit(f"“{mark.name}” is locked. Unlock it, then it can be moved.")
-        if not isinstance(mark, Label | Marker):
+        if not isinstance(mark, Label | Marker | Inset) or (isinstance(mark, Inset) and mark.stands == "full"):
             raise BadEdit(f"“{mark.name}” is moved on the chart.")
         choreography = choreograph(film)
         if not 0 <= self.frame < choreography.frames:
@@ -302,7 +341,7 @@ class DragMark(FilmAct):
         time, size = Time(self.frame), film.frame.size
         now = running(mark, time, choreography.timeline, mark)
         du, dv = self.to[0] - self.start[0], self.to[1] - self.start[1]
-        if isinstance(now, Label) and now.stands == "frame":
+        if isinstance(now, Label | Inset) and now.stands == "frame":
             return self._set(film, {"u": _within(now.u + du, -0.5, 1.5), "v": _within(now.v + dv, -0.5, 1.5)})
         if isinstance(now, Label) and now.leader and now.stands == "facing":
             dx, dy = now.leader.dx + du * size.width, now.leader.dy + dv * size.height
@@ -313,7 +352,7 @@ class DragMark(FilmAct):
             x, y = curve.along(np.array([now.along * curve.length]))[0].tolist()
             way = curve.nearest(np.array(_on_ground(moved_in_frame(pose, size, (x, y, 0.0), by))))
             return self._set(film, {"along": _within(way / max(curve.length, 1e-12), 0, 1)})
-        height = now.height if isinstance(now, Label) else 0.0
+        height = now.height if isinstance(now, Label | Inset) else 0.0
         x, y = _on_ground(moved_in_frame(pose, size, (*now.place, height), by))
         return self._set(film, {"x": x, "y": y})
 
@@ -357,9 +396,10 @@ M = TypeVar("M", bound=AnyMark)
 
 def _shifted(mark: M, dx: float, dy: float) -> M:
     """A mark somewhere else: all of its places on the ground, or, if it stands in the frame, its place there."""
-    if isinstance(mark, Label) and mark.stands == "frame":
-        u, v = (_moved_course(value, by) for value, by in ((mark.u, dx), (mark.v, dy)))
-        return mark.model_copy(update={"u": u, "v": v})
+    if _in_frame(mark):
+        in_frame: Any = mark
+        u, v = (_moved_course(value, by) for value, by in ((in_frame.u, dx), (in_frame.v, dy)))
+        return in_frame.model_copy(update={"u": u, "v": v})
     return changed(mark, {PLACE: lambda places, _: places + np.array([dx, dy])})
 
 
@@ -399,21 +439,15 @@ class MoveMark(FilmAct):
         mark = film.mark(self.mark)
         if isinstance(mark, Route):
             if self.edge in ("starts", "both"):
-                mark.draws = mark.draws.model_copy(update={"starts": self._moved(film, mark.draws.starts)})
+                mark.draws = mark.draws.model_copy(update={"starts": moved(film, mark.draws.starts, self.by)})
             return film
         if self.edge in ("starts", "both"):
-            mark.starts = self._moved(film, mark.starts)
+            mark.starts = moved(film, mark.starts, self.by)
         # What goes so long after it has come goes along by itself.
         along = self.edge == "both" and mark.ends is not None and names(mark.ends, mark.id)
         if self.edge in ("ends", "both") and mark.ends and not along:
-            mark.ends = self._moved(film, mark.ends)
+            mark.ends = moved(film, mark.ends, self.by)
         return film
-
-    def _moved(self, film: Film, moment: Moment) -> Moment:
-        if isinstance(moment, FilmMoment):
-            at = Time.of_seconds(moment.seconds, film.fps).nearest + Time(round(moment.offset) + self.by)
-            return at_time(film, at)
-        return moment.model_copy(update={"offset": round(moment.offset) + self.by})
 
 
 class MakeRoom(FilmAct):

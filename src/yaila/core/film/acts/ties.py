@@ -9,7 +9,7 @@ import numpy as np
 
 from yaila.core.camera.manners import Follow, Glide
 from yaila.core.film.choreography import choreograph
-from yaila.core.film.finish import MarkFocus, PlaceFocus, Relief
+from yaila.core.film.finish import Grade, MarkFocus, PlaceFocus, Relief, Surface
 from yaila.core.film.fitting import ground_of
 from yaila.core.film.focus import focus_place
 from yaila.core.film.marked import Counter, Label, Lamp, Mark, Reveal
@@ -25,6 +25,13 @@ from yaila.core.time import FilmMoment, Hung, Moment, Time
 def at_time(film: Film, time: Time) -> FilmMoment:
     """The moment of the document for a time of the film."""
     return FilmMoment(seconds=round(max(time.seconds(film.fps), 0.0), 6))
+
+
+def moved(film: Film, moment: Moment, by: int) -> Moment:
+    """A moment so many frames later; it goes on hanging on what it hangs on."""
+    if isinstance(moment, FilmMoment):
+        return at_time(film, Time.of_seconds(moment.seconds, film.fps).nearest + Time(round(moment.offset) + by))
+    return moment.model_copy(update={"offset": round(moment.offset) + by})
 
 
 def holder_of(owners: Owners) -> Any:
@@ -100,8 +107,11 @@ def without_names(film: Film, keys: set[str]) -> Film:
         x, y, height = focus_place(film, choreography, one, Time(choreography.frames))
         return PlaceFocus(x=x, y=y, height=height)
 
-    def relief(one: Relief, owners: Owners) -> Relief:
+    def on_a_plate(one: Any, owners: Owners) -> Any:
         return one.model_copy(update={"plate": None}) if one.plate in keys else one
+
+    def grade(one: Grade, owners: Owners) -> Grade:
+        return one.model_copy(update={"region": None}) if one.region in keys else one
 
     def lamp(one: Lamp) -> Lamp:
         if one.hangs not in keys:
@@ -126,7 +136,9 @@ def without_names(film: Film, keys: set[str]) -> Film:
         Tie: tie,
         Fit: fit,
         MarkFocus: focus,
-        Relief: relief,
+        Relief: on_a_plate,
+        Surface: on_a_plate,
+        Grade: grade,
     }
     return changed(film, {}, {Mark: mark, **rules})
 

@@ -7,6 +7,7 @@
     region: "RegionLook",
     lamp: "LampLook",
     deck: "DeckLook",
+    inset: "InsetLook",
   } as const;
 </script>
 

@@ -7,6 +7,7 @@
   import PanelHead from "../../ui/PanelHead.svelte";
   import CoursePanel from "../CoursePanel.svelte";
   import DeckDetails from "./DeckDetails.svelte";
+  import InsetDetails from "./InsetDetails.svelte";
   import LabelDetails from "./LabelDetails.svelte";
   import LampDetails from "./LampDetails.svelte";
   import MarkerDetails from "./MarkerDetails.svelte";
@@ -53,6 +54,7 @@
   {:else if mark?.kind === "label"}<LabelDetails of={mark as Found<"label">} />
   {:else if mark?.kind === "region"}<RegionDetails of={mark as Found<"region">} />
   {:else if mark?.kind === "lamp"}<LampDetails of={mark as Found<"lamp">} />
+  {:else if mark?.kind === "inset"}<InsetDetails of={mark as Found<"inset">} />
   {:else if mark?.kind === "deck"}<DeckDetails of={mark as Found<"deck">} />{/if}
   {#if mark && course}<CoursePanel {course} mark={mark.mark.id} />{/if}
   <PanelHead title="Marks" sub={rows.length ? `${rows.length}, the topmost first` : ""} strong />
@@ -197,6 +199,13 @@
     height: 7px;
     background: #cfd8dd;
     border: 1px solid #7d93a3;
+  }
+  i.inset {
+    border-radius: 1px;
+    width: 13px;
+    height: 9px;
+    border: 1px solid var(--ink);
+    background: #b9c9d6;
   }
   i.region {
     border-radius: 2px;

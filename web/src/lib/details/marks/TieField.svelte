@@ -11,7 +11,7 @@
     moment,
     mark,
     frame,
-    open = false,
+    open = "",
   }: {
     label: string;
     /** Where it stands in the document, as a JSON Pointer. */
@@ -21,8 +21,8 @@
     mark: string | null;
     /** The frame it comes to. */
     frame: number;
-    /** Whether it may hang on nothing: then it is the film's end. */
-    open?: boolean;
+    /** What it is when it hangs on nothing, where it may. */
+    open?: string;
   } = $props();
 
   /** How long a mark stays unless something else is said, s. */
@@ -32,14 +32,13 @@
   /** What it can hang on, each written as a short key. */
   const events = $derived.by(() => {
     const found: { value: string; label: string; group?: string; moment: Moment | null }[] = [];
-    if (open && mark) {
-      found.push({ value: "end", label: "the film ends", moment: null });
+    if (open) found.push({ value: "end", label: open, moment: null });
+    if (open && mark)
       found.push({
         value: `m:${mark}:starts`,
         label: "it has stayed for",
         moment: { on: "mark", mark, edge: "starts", offset: Math.round(STAYS * session.rate) },
       });
-    }
     found.push({
       value: "film",
       label: "a time of the film",

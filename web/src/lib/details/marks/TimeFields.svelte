@@ -18,6 +18,8 @@
     rise: "rising",
     wipe: "wipe",
     draw: "border draws itself",
+    unfold: "unfolding",
+    iris: "as an iris",
   };
   const within = $derived(session.facts("Arrival", "frames"));
   const options = $derived(
@@ -26,7 +28,14 @@
 </script>
 
 <TieField label="Comes when" path="{of.path}/starts" moment={of.mark.starts} mark={of.mark.id} frame={of.start} />
-<TieField label="Goes when" path="{of.path}/ends" moment={of.mark.ends} mark={of.mark.id} frame={of.end} open />
+<TieField
+  label="Goes when"
+  path="{of.path}/ends"
+  moment={of.mark.ends}
+  mark={of.mark.id}
+  frame={of.end}
+  open="the film ends"
+/>
 <Strip>
   {#each [["comes", "Comes by"], ["goes", "Goes by"]] as const as [edge, caption] (edge)}
     <Select
@@ -53,6 +62,6 @@
   {/each}
 </Cells>
 
-{#if (of.mark as Label).stands !== "frame"}
+{#if !["frame", "full"].includes((of.mark as Label).stands)}
   <RevealFields reveal={of.mark.reveal} path={of.path} of={of.mark.id} frame={of.uncovers ?? 0} />
 {/if}

@@ -1,0 +1,1 @@
+"""What other programs take over from a film: its camera in space, its timeline, its words, its shots."""

@@ -1,0 +1,124 @@
+"""Reels drawn by many: a scheduler and three workers here, one of them killed on the way; the same bytes as alone."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import free_port
+from yaila.core.errors import BadRender
+from yaila.core.film import Film
+from yaila.core.film.acts import SoundEverything
+from yaila.farm import cluster as cluster_module
+from yaila.farm import pieces as pieces_module
+from yaila.farm.keys import new_key, security_of
+from yaila.farm.reel import Farmed, ReelSettings, render
+from yaila.store import Store
+
+
+@dataclass
+class Cluster:
+    """A farm on this machine."""
+
+    address: str
+    key: Path
+    workers: list[subprocess.Popen[bytes]]
+
+
+@pytest.fixture
+def cluster(tmp_path: Path) -> Iterator[Cluster]:
+    """A scheduler, and three machines with a worker each and a store of its own."""
+    key, port = tmp_path / "farm.pem", free_port()
+    new_key(key)
+    yaila = [sys.executable, "-m", "yaila", "farm", "--key", str(key)]
+    scheduler = subprocess.Popen([*yaila, "--serve", "--port", str(port)])
+    address = f"tls://127.0.0.1:{port}"
+    workers = [
+        subprocess.Popen(
+            [*yaila, "--scheduler", address, "--workers", "1"],
+            env={**os.environ, "YAILA_FARM_HOME": str(tmp_path / f"machine{k}")},
+            start_new_session=True,
+        )
+        for k in range(3)
+    ]
+    yield Cluster(address, key, workers)
+    for one in workers:
+        with suppress(ProcessLookupError):
+            os.killpg(one.pid, signal.SIGKILL)
+        one.wait()
+    scheduler.terminate()
+    scheduler.wait(timeout=30)
+
+
+def until_joined(cluster: Cluster, count: int) -> None:
+    from distributed import Client
+
+    with Client(cluster.address, security=security_of(cluster.key), timeout=60, set_as_default=False) as client:
+        client.wait_for_workers(count, timeout=90)
+
+
+def test_a_farm_draws_the_same_bytes_though_a_machine_is_lost(
+    cluster: Cluster, store: Store, small_film: Film, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(pieces_module, "PIECE", 3)
+    film = SoundEverything(what="passage", effect="whoosh").done_to(small_film)
+    how = ReelSettings(form="ffv1", width=320)
+    render(film, store.pictures.pyramid, tmp_path / "alone.mkv", how, open_sound=store.sounds.read)
+    until_joined(cluster, 3)
+    seen: list[int] = []
+
+    def progress(done: int) -> None:
+        seen.append(done)
+        if 3 <= done < 30 and cluster.workers[0].poll() is None:
+            os.killpg(cluster.workers[0].pid, signal.SIGKILL)
+            cluster.workers[0].wait()
+
+    render(
+        film,
+        store.pictures.pyramid,
+        tmp_path / "farm.mkv",
+        how.model_copy(update={"on": cluster.address}),
+        progress,
+        open_sound=store.sounds.read,
+        farm=Farmed(cluster.key, store.file_of),
+    )
+    assert cluster.workers[0].poll() is not None
+    assert seen == sorted(seen)
+    assert (tmp_path / "farm.mkv").read_bytes() == (tmp_path / "alone.mkv").read_bytes()
+    # Each machine has brought the picture into a store of its own.
+    assert all(list((tmp_path / f"machine{k}" / "pictures").glob("*/pyramid.tif")) for k in (1, 2))
+
+
+def test_a_farm_that_is_not_there_or_has_another_key_is_named(
+    store: Store, small_film: Film, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(cluster_module, "ANSWERS", 2)
+    new_key(tmp_path / "farm.pem")
+    with pytest.raises(BadRender, match="there already"):
+        new_key(tmp_path / "farm.pem")
+    assert (tmp_path / "farm.pem").stat().st_mode & 0o077 == 0
+    how = ReelSettings(form="ffv1", width=320, on=f"tls://127.0.0.1:{free_port()}")
+
+    def drawn(farm: Farmed | None) -> None:
+        begun = time.monotonic()
+        render(small_film, store.pictures.pyramid, tmp_path / "x.mkv", how, farm=farm)
+        assert time.monotonic() - begun < 60
+
+    with pytest.raises(BadRender, match="no key"):
+        drawn(None)
+    with pytest.raises(BadRender, match="cannot be read"):
+        drawn(Farmed(tmp_path / "none.pem", store.file_of))
+    (tmp_path / "bad.pem").write_text("words")
+    with pytest.raises(BadRender, match="no key of a farm"):
+        drawn(Farmed(tmp_path / "bad.pem", store.file_of))
+    with pytest.raises(BadRender, match="No farm answers"):
+        drawn(Farmed(tmp_path / "farm.pem", store.file_of))

@@ -1,0 +1,130 @@
+<script lang="ts">
+  import type { Found } from "../../film/marks";
+  import { session } from "../../film/session.svelte";
+  import Segments from "../../ui/Segments.svelte";
+  import Select from "../../ui/Select.svelte";
+  import Strip from "../../ui/Strip.svelte";
+  import Tick from "../../ui/Tick.svelte";
+  import Fields from "../Fields.svelte";
+  import LookFields from "./LookFields.svelte";
+  import LookSelect from "./LookSelect.svelte";
+  import MarkHead from "./MarkHead.svelte";
+  import StyleBar from "./StyleBar.svelte";
+  import TimeFields from "./TimeFields.svelte";
+
+  let { of }: { of: Found<"inset"> } = $props();
+
+  const inset = $derived(of.mark);
+  const clip = $derived(inset.shows.kind === "clip" ? inset.shows : null);
+  const inFrame = $derived(inset.stands === "frame" || inset.stands === "full");
+  let tab = $state<"place" | "time" | "look" | "clip">("place");
+  const put = (key: string, value: unknown, says: string) =>
+    session.patch([{ op: "replace", path: `${of.path}/${key}`, value }], says);
+
+  function stand(value: string) {
+    void session.patch(
+      [
+        { op: "replace", path: `${of.path}/stands`, value },
+        // What uncovers it lies on the ground.
+        ...(value === "frame" || value === "full"
+          ? [{ op: "replace" as const, path: `${of.path}/reveal`, value: null }]
+          : []),
+      ],
+      "How it stands",
+    );
+  }
+</script>
+
+<MarkHead
+  {of}
+  title="Inset"
+  sub="{clip ? 'clip' : 'picture'}, {inset.shows.width.toLocaleString('en')} × {inset.shows.height.toLocaleString(
+    'en',
+  )}{clip ? `, ${clip.seconds.toFixed(1)} s` : ''}"
+/>
+<Strip>
+  <Segments
+    label="What of the inset"
+    options={[
+      { value: "place", label: "Place" },
+      { value: "time", label: "Time" },
+      { value: "look", label: "Look" },
+      ...(clip ? [{ value: "clip" as const, label: "Clip" }] : []),
+    ]}
+    value={tab === "clip" && !clip ? "place" : tab}
+    onchange={(value) => (tab = value)}
+  />
+</Strip>
+{#if tab === "time"}
+  <TimeFields {of} />
+{:else if tab === "look"}
+  <Strip>
+    <LookSelect {of} name="scales" caption="Its width" says={{ frame: "in the frame", ground: "on the ground" }} />
+  </Strip>
+  <LookFields
+    {of}
+    cells={[
+      of.look.scales === "ground" && !inFrame ? "ground" : "size",
+      "round",
+      "edge",
+      "edge_colour",
+      "shadow",
+      "opacity",
+    ]}
+  />
+  <Fields of="Crop" part={inset.crop} path="{of.path}/crop" columns={4} cells={["left", "top", "right", "bottom"]} />
+  <StyleBar {of} />
+{:else if tab === "clip" && clip}
+  <Fields of="ShownClip" part={clip} path="{of.path}/shows" columns={2} cells={["skip", "speed"]} />
+  <Strip>
+    <Select
+      label="After its end"
+      caption="After its end"
+      value={clip.after}
+      options={[
+        { value: "holds", label: "its last picture stays" },
+        { value: "again", label: "it begins anew" },
+        { value: "gone", label: "it is gone" },
+      ]}
+      onchange={(value) => put("shows/after", value, "After its end")}
+    />
+    <Tick
+      label="Plays once it is there"
+      checked={clip.waits}
+      onchange={(on) => put("shows/waits", on, on ? "Plays once it is there" : "Plays at once")}
+    />
+  </Strip>
+{:else}
+  <Strip>
+    <Select
+      label="How it stands"
+      caption="Stands"
+      value={inset.stands}
+      options={[
+        { value: "facing", label: "upright, at its place" },
+        { value: "board", label: "on the ground or tilted" },
+        { value: "frame", label: "in the frame" },
+        { value: "full", label: "over all of the frame" },
+      ]}
+      onchange={stand}
+    />
+    {#if inset.stands === "board"}
+      <Tick label="Turns with the camera" checked={inset.turns} onchange={(on) => put("turns", on, "Turns")} />
+    {/if}
+  </Strip>
+  <Fields
+    of="Inset"
+    part={inset}
+    path={of.path}
+    cells={[
+      !inFrame && "x",
+      !inFrame && "y",
+      !inFrame && "height",
+      inset.stands === "board" && "tilt",
+      inset.stands === "board" && "turn",
+      inset.stands === "facing" && "gap",
+      inset.stands === "frame" && "u",
+      inset.stands === "frame" && "v",
+    ]}
+  />
+{/if}
