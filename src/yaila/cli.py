@@ -35,6 +35,7 @@ LEAVE = 3
 
 FilmArg = Annotated[str, typer.Argument(metavar="FILM", help="A bundle, a folder, a film.json or a stored film.")]
 
+
 @app.command()
 def serve(port: int = PORT) -> None:
     """Start the application on 127.0.0.1."""
