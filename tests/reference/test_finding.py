@@ -29,7 +29,7 @@ CHOSEN = (
     "2x bend 0.012, tint 0.6",
     "4x cloud 0.35, tint 0.6",
     "4x labels 1, tint 0.6, turn 3",
-    "8x turn 7",
+    "8x turn -38",
     "8x cloud 0.25",
 )
 PLACES = np.array([[0, 0], [FINE[0], 0], [FINE[0], FINE[1]], [0, FINE[1]], [FINE[0] / 2, FINE[1] / 2]], float)

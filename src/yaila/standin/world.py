@@ -275,6 +275,12 @@ def _segment(a, b, a0, b0, a1, b1):
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _strip(x, half, pixel):
+    """How much of a pixel a strip covers whose middle is so far away, however narrow it is."""
+    return max(min(x + pixel / 2, half) - max(x - pixel / 2, -half), 0.0) / pixel
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _over(colour, r, g, b, cover):
     colour[0] += (r - colour[0]) * cover
     colour[1] += (g - colour[1]) * cover
@@ -327,9 +333,9 @@ def _quarter(a, b, seed, out):
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _street(qa, qb, quarter):
-    """How far the middle of the nearest street of a quarter is."""
+    """How far the middles of the nearest streets of a quarter are, of those along it and of those across."""
     ga, gb = qa / quarter[3], qb / quarter[4]
-    return min(
+    return (
         abs(ga - quarter[5] * math.floor(ga / quarter[5]) - 0.5) * quarter[3],
         abs(gb - quarter[6] * math.floor(gb / quarter[6]) - 0.5) * quarter[4],
     )
@@ -402,9 +408,8 @@ def _blocks_of_houses(colour, quarter, pixel, density):
         _over(colour, 128, 126, 96, built)
         return
     outer = inner < deep / 2
-    out_a = (oa > 0) if to_a < to_b else False
     # Slopes that look north-west are lit.
-    faces = (-1.0 if out_a else 1.0) if to_a < to_b else (1.0 if ob > 0 else -1.0)
+    faces = (-1.0 if oa > 0 else 1.0) if to_a < to_b else (1.0 if ob > 0 else -1.0)
     lit = 1.0 + 0.16 * faces * (1.0 if outer else -1.0)
     tiles = 1 + 0.12 * _fractal(quarter[0], quarter[1], 1.2, max(pixel * 2, 0.12), 0.6, seed + 9)
     ridge = 1 + 0.18 * _step(0.7, 0.2, abs(inner - deep / 2))
@@ -419,6 +424,41 @@ def _blocks_of_houses(colour, quarter, pixel, density):
         58,
         0.5 * built * _step(max(0.5, pixel), 0.1, min(wall, 1 - wall) * wide) * _step(2.5, 0.5, pixel),
     )
+
+
+FAR = 7.0
+"""From which size of pixel on towns are drawn by their blocks, metres: houses cannot be told apart."""
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _blocks_from_afar(colour, quarter, pixel, density):
+    """The same blocks from afar: the mean of their roofs, yards and gardens, where each of them is."""
+    seed = np.int64(quarter[8]) + 900
+    across, down = quarter[5] * quarter[3], quarter[6] * quarter[4]
+    ia, ib = np.int64(math.floor(quarter[0] / across)), np.int64(math.floor(quarter[1] / down))
+    oa = quarter[0] - ia * across - (across + quarter[3]) / 2
+    ob = quarter[1] - ib * down - (down + quarter[4]) / 2
+    half_a, half_b = (across - quarter[3]) / 2 - 0.5, (down - quarter[4]) / 2 - 0.5
+    inside = _strip(oa, half_a, pixel) * _strip(ob, half_b, pixel)
+    if quarter[7] >= 2:
+        roofs = density * (0.42 if quarter[7] == 2 else 0.3)
+        _over(colour, 92, 92, 74, 0.16 * inside * density)
+        _over(colour, 140, 106, 88, roofs * inside)
+        return
+    if _share(ia, ib, seed) < 0.07:
+        _over(colour, 84, 105, 57, 0.8 * inside)
+        return
+    deep = 10.0 if quarter[7] > 0 else 8.0
+    yard = _strip(oa, half_a - deep, pixel) * _strip(ob, half_b - deep, pixel)
+    housed = min(density * 1.25, 1.0)
+    _over(
+        colour,
+        140 * housed + 128 * (1 - housed),
+        105 * housed + 126 * (1 - housed),
+        89 * housed + 96 * (1 - housed),
+        inside - yard,
+    )
+    _over(colour, 108, 114, 86, 0.85 * yard / max(1 - inside + yard, 1e-6))
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -501,24 +541,21 @@ def _town(colour, a, b, pixel, density, seed, quarter):
         140.0 if old else 130.0,
         135.0 if old else 136.0,
         126.0 if old else 92.0,
-        (0.92 if old else 0.5) * density * _step(12.0, 2.0, pixel),
+        (0.92 if old else 0.5) * density,
     )
-    if pixel > 9:
-        # From afar a town is the mean of its roofs, yards and gardens.
-        green = 0.12 if kind < 2 else 0.35 if kind < 3 else 0.6
-        patch = 0.5 + 0.5 * _noise(a / 38, b / 38, seed + 51)
-        _over(colour, 158 - 62 * green, 120 + 4 * green, 98 - 22 * green, (0.48 + 0.3 * patch) * density)
+    if pixel > FAR:
+        _blocks_from_afar(colour, quarter, pixel, density)
     elif kind < 2:
         _blocks_of_houses(colour, quarter, pixel, density)
     else:
         _houses(colour, quarter, pixel, density)
     half = 1.9 if kind == 0 else 3.2 if kind == 1 else 2.7
-    street = min(max(0.5 - (_street(quarter[0], quarter[1], quarter) - half) / max(pixel, 0.3), 0.0), 1.0)
-    _over(colour, 158, 153, 144, 0.92 * min(density * 1.6, 1.0) * street * _step(14.0, 5.0, pixel))
-    avenue = min(max(0.5 - (quarter[2] - 8.2) / max(pixel, 0.3), 0.0), 1.0)
-    _over(colour, 150, 146, 132, min(density * 1.8, 1.0) * avenue)
-    road = min(max(0.5 - (quarter[2] - 4.0) / max(pixel, 0.3), 0.0), 1.0)
-    _over(colour, 128, 126, 122, min(density * 1.8, 1.0) * road)
+    along, across = _street(quarter[0], quarter[1], quarter)
+    wide = max(pixel, 0.3)
+    street = 1 - (1 - _strip(along, half, wide)) * (1 - _strip(across, half, wide))
+    _over(colour, 158, 153, 144, 0.92 * min(density * 1.6, 1.0) * street)
+    _over(colour, 150, 146, 132, min(density * 1.8, 1.0) * _strip(quarter[2], 8.2, wide))
+    _over(colour, 128, 126, 122, min(density * 1.8, 1.0) * _strip(quarter[2], 4.0, wide))
     # Trees stand along it, on either side.
     verge = _step(2.3, 1.5, abs(quarter[2] - 6.0)) * _step(-0.05, 0.25, _noise(a / 5.0, b / 5.0, seed + 52))
     _over(colour, 52, 72, 42, 0.85 * verge * min(density * 1.6, 1.0) * _step(3.0, 1.0, pixel))
@@ -1068,7 +1105,7 @@ class World:
                     _quarter(a1, b1, seed, quarter)
                     if quarter[2] < 8.0:
                         put(x, y, SODIUM, 0.06)
-                    elif _street(quarter[0], quarter[1], quarter) < 4.0:
+                    elif min(_street(quarter[0], quarter[1], quarter)) < 4.0:
                         put(x, y, SODIUM, 0.016 * dense)
                     elif random.random() < 0.06 * dense:
                         put(x, y, WINDOW, 0.13)
