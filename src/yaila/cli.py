@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from yaila.core.errors import BadBundle, YailaError
+from yaila.core.errors import YailaError
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -318,22 +318,11 @@ def schema() -> None:
 
 def _taken_in(path: Path, store: Store) -> Film:
     """The film of a bundle, its pictures taken into the store."""
-    from yaila.formats.bundle import read_bundle
-    from yaila.store import checked
+    from yaila.farm.bundles import ask_whole, take_in_bundle
 
-    with store.room() as folder:
-        document, media = read_bundle(path, folder)
-        film = checked(document)
-        for use in film.files:
-            if store.has(use):
-                continue
-            if (file := media.get(use.sha256)) is None:
-                raise BadBundle(f"The {use.kind} of “{use.name}” is not in “{path.name}”. Export the film again.")
-            store.kept(use.kind).add(file, file.name, keep=True)
-        for key in film.aids:
-            if file := media.get(key):
-                store.aids.add(file.read_bytes(), file.name)
-        return film
+    film, lacking = take_in_bundle(path, store, path.name)
+    ask_whole(lacking, path.name)
+    return film
 
 
 def _film(name: str) -> tuple[Film, Store]:

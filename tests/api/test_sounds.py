@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
+import shutil
 import time
 from pathlib import Path
 
@@ -12,6 +14,7 @@ import soundfile
 from fastapi.testclient import TestClient
 
 from tests.core.sound.test_beats import music
+from tests.formats.test_clips import even, written
 from yaila.api.app import create_app
 from yaila.core.film import Film
 from yaila.core.film.heard import Mix, Soundtrack
@@ -37,9 +40,9 @@ def wav(samples: np.ndarray) -> bytes:
     return out.getvalue()
 
 
-def bring(client: TestClient, film_id: str, data: bytes, name: str, **query: object) -> dict:
-    """Send a sound, and wait for its job."""
-    answer = client.post(f"/api/films/{film_id}/sounds", params={"name": name, **query}, content=data)
+def bring(client: TestClient, film_id: str, data: bytes, name: str, to: str = "sounds", **query: object) -> dict:
+    """Send a sound or a clip, and wait for its job."""
+    answer = client.post(f"/api/films/{film_id}/{to}", params={"name": name, **query}, content=data)
     assert answer.status_code == 202, answer.text
     end = time.monotonic() + 60
     while (job := client.get(f"/api/films/{film_id}/pulse").json()["jobs"][0])["state"] in ("waiting", "running"):
@@ -128,3 +131,18 @@ def test_a_film_and_its_sound_travel_in_a_bundle(
     (key,) = film.sound_files
     assert other.sounds.add(media[key], media[key].name).sha256 == key
     assert np.allclose(other.sounds.read(key)(0, 100), store.sounds.read(key)(0, 100))
+
+
+def test_a_sound_and_a_clip_that_a_film_has_lost_are_found_again_by_their_files(
+    client: TestClient, film_id: str, store: Store, tmp_path: Path
+) -> None:
+    clip = written(tmp_path / "Quay.mp4", even(12), 160, 90).read_bytes()
+    for data, name, kind in ((wav(np.zeros(RATE)), "Hush.wav", "sounds"), (clip, "Quay.mp4", "clips")):
+        assert bring(client, film_id, data, name, to=kind)["state"] == "done"
+        before = client.get(f"/api/films/{film_id}").json()["film"]
+        shutil.rmtree(next((store.home / kind).iterdir()))
+        getattr(store, kind).close(hashlib.sha256(data).hexdigest())
+        job = bring(client, film_id, data, f"again {name}", to=kind)
+        assert job["message"] == f"The {kind[:-1]} of “{name[:4]}” is whole again."
+        assert client.get(f"/api/films/{film_id}").json()["film"] == before
+        assert getattr(store, kind).has(hashlib.sha256(data).hexdigest())

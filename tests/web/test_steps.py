@@ -191,7 +191,7 @@ def test_a_new_film_is_started_beside_the_old_one(server: Server, film: Page) ->
     expect(film.get_by_text("No imagery yet")).to_be_visible()
     assert film_of(server)["film"]["rate"] == "24"
     film.locator("button.film").click()
-    film.get_by_role("button", name=first).click()
+    film.get_by_role("button", name=f"Open {first}").click()
     expect(film.get_by_role("button", name=re.compile("^Fly"))).to_contain_text("3 vantages")
 
 
@@ -241,12 +241,14 @@ def test_a_film_is_put_away_and_brought_back(server: Server, film: Page) -> None
     page = film
     name = film_of(server)["film"]["name"]
     page.locator("button.film").click()
-    page.get_by_title(f"Put {name} away").click()
+    page.get_by_role("button", name=f"Put away {name}").click()
     # Another film stands on the table; this one is kept, out of sight.
     expect(page.locator("button.film")).not_to_contain_text(name)
-    expect(page.get_by_title(f"Put {name} away")).to_have_count(0)
-    page.get_by_title(f"Bring {name} back").click()
-    expect(page.get_by_title(f"Put {name} away")).to_have_count(1)
-    page.locator(".films li button", has_text=name).first.click()
+    expect(page.get_by_role("button", name=f"Put away {name}")).to_have_count(0)
+    page.get_by_role("radio", name=re.compile("Put away")).click()
+    page.get_by_role("button", name=f"Bring back {name}").click()
+    expect(page.get_by_role("button", name=f"Bring back {name}")).to_have_count(0)
+    page.get_by_role("radio", name=re.compile("Here")).click()
+    page.get_by_role("button", name=f"Open {name}").click()
     expect(page.locator("button.film")).to_contain_text(name)
     expect(page.locator(".details .number").first).to_have_text("1")

@@ -22,8 +22,10 @@
   import TopStrip from "./lib/shell/TopStrip.svelte";
   import { hearing } from "./lib/sound/hearing.svelte";
   import SoundDetails from "./lib/sound/SoundDetails.svelte";
-  import SoundShelf from "./lib/sound/SoundShelf.svelte";
+  import SoundRack from "./lib/sound/SoundRack.svelte";
   import Section from "./lib/section/Section.svelte";
+  import Shelf from "./lib/shelf/Shelf.svelte";
+  import { isBundle, shelf } from "./lib/shelf/shelf.svelte";
   import Viewfinder from "./lib/viewfinder/Viewfinder.svelte";
 
   let keysShown = $state(false);
@@ -269,14 +271,19 @@
     if (!carriesFiles(event)) return;
     event.preventDefault();
     dropping = 0;
-    void arrivals.receive(event.dataTransfer!.files);
+    const files = [...event.dataTransfer!.files];
+    const bundles = files.filter(isBundle);
+    if (bundles.length) void shelf.takeIn(bundles);
+    if (bundles.length === files.length) return;
+    shelf.open = false;
+    void arrivals.receive(files.filter((file) => !isBundle(file)));
     if (!["fit", "mark", "sound"].includes(session.step)) session.step = "gather";
   }}
 />
 
 <div class="app" class:render={session.step === "render"} class:sounding={session.step === "sound"}>
   <div class="strip"><TopStrip /></div>
-  <div class="rail"><Rail onkeys={() => (keysShown = !keysShown)} /></div>
+  <div class="rail" inert={shelf.open}><Rail onkeys={() => (keysShown = !keysShown)} /></div>
   {#if session.notice || session.silence || session.sheet?.fault}
     <div class="notices" role="alert">
       {#if session.sheet?.fault}
@@ -294,10 +301,10 @@
     </div>
   {/if}
   {#if !session.film}
-    <main class="main opening" aria-busy="true"><p>Opening the film …</p></main>
-    <div class="side"></div>
+    <main inert={shelf.open} class="main opening" aria-busy="true"><p>Opening the film …</p></main>
+    <div class="side" inert={shelf.open}></div>
   {:else if session.step === "render"}
-    <main class="main">
+    <main inert={shelf.open} class="main">
       {#if reel}
         <section class="reel" aria-label="Reel">
           <header>
@@ -312,16 +319,16 @@
         </section>
       {:else}<Viewfinder large />{/if}
     </main>
-    <div class="side">
+    <div class="side" inert={shelf.open}>
       <div class="small"><Chart bind:this={chart} /></div>
       <Reels bind:playing={reel} />
     </div>
   {:else if session.step === "finish"}
-    <main class="main finishing">
+    <main inert={shelf.open} class="main finishing">
       {#if session.grown}<Chart bind:this={chart} />{:else}<Viewfinder large />{/if}
       <EffectStrip />
     </main>
-    <div class="side">
+    <div class="side" inert={shelf.open}>
       <div class="low">
         {#if session.grown}<Viewfinder />{:else}<Chart bind:this={chart} />{/if}
       </div>
@@ -329,19 +336,19 @@
       <FinishDetails />
     </div>
   {:else if session.step === "sound"}
-    <main class="main finishing">
+    <main inert={shelf.open} class="main finishing">
       <Viewfinder large />
-      <SoundShelf />
+      <SoundRack />
     </main>
-    <div class="side"><SoundDetails /></div>
+    <div class="side" inert={shelf.open}><SoundDetails /></div>
   {:else}
-    <main class="main" class:split={session.step === "fly" && session.section && !session.grown}>
+    <main inert={shelf.open} class="main" class:split={session.step === "fly" && session.section && !session.grown}>
       {#if session.grown}<Viewfinder large />{:else}
         <Chart bind:this={chart} />
         {#if session.step === "fly" && session.section}<Section />{/if}
       {/if}
     </main>
-    <div class="side">
+    <div class="side" inert={shelf.open}>
       <div class="finder" class:low={session.step === "fit"}>
         {#if session.grown}<Chart bind:this={chart} />{:else}<Viewfinder />{/if}
       </div>
@@ -349,10 +356,13 @@
         />{:else if session.step === "mark"}<MarkDetails />{:else}<VantageDetails />{/if}
     </div>
   {/if}
-  <div class="bottom">
+  <div class="bottom" inert={shelf.open}>
     {#if session.film}<Profile />{/if}
   </div>
-  {#if dropping}<div class="dropping">Let go to lay it on the ground</div>{/if}
+  {#if shelf.open}<Shelf />{/if}
+  {#if dropping}<div class="dropping">
+      {shelf.open ? "Let go to take it in" : "Let go to lay it on the ground"}
+    </div>{/if}
   {#if opened.shows}<Contents />{/if}
   {#if keysShown}<Keys onclose={() => (keysShown = false)} />{/if}
 </div>

@@ -31,6 +31,7 @@ from yaila.api import (
     places,
     regions,
     routes,
+    shelf,
     soundings,
     sounds,
     standin,
@@ -105,6 +106,7 @@ def create_app(store: Store, port: int) -> FastAPI:
         jobs,
         looks,
         handover,
+        shelf,
         standin,
     ):
         app.include_router(module.router)

@@ -45,6 +45,16 @@ async def begun(
     return job_of(desk.store.jobs.get(job))
 
 
+def found_again(desk: Desk, job: str, film_id: str, kind: str, sha256: str, lost: bool) -> bool:
+    """Whether a file that was taken in is one that a film had lost: then it is whole again, and the job is done."""
+    uses = desk.store.films.state(film_id).film.files if lost else []
+    for use in uses:
+        if (use.kind, use.sha256) == (kind, sha256):
+            desk.conclude(job, [], "", f"The {kind} of “{use.name}” is whole again.")
+            return True
+    return False
+
+
 async def received(desk: Desk, request: Request, job: str, label: str, refused: type[YailaError]) -> str:
     """Keep the body of a request as the file that a job works on; its path.
 

@@ -13,6 +13,7 @@ from fastapi import Request
 
 from yaila.api.lanes import Lane, Task
 from yaila.api.memory import memory_of
+from yaila.core.bounded import Bounded
 from yaila.core.errors import NotFound, YailaError
 from yaila.core.film import Choreography, Film, choreograph
 from yaila.core.film.acts import Act
@@ -20,7 +21,6 @@ from yaila.core.film.heard import Soundtrack
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Renderer
 from yaila.core.quantities import is_count
-from yaila.core.shelf import Shelf
 from yaila.core.sound import RATE
 from yaila.core.soundings import Heard, Pieces
 from yaila.farm import Farm
@@ -52,15 +52,15 @@ class Desk:
         self.renderer = Renderer(store.pictures.pyramid, self.pages, store.kit, lenient=True)
         self.pieces = Pieces(store.pictures.pyramid, memory * 2**20 // 10)
         # A trial that has made room for others is over, so some are kept however large they are.
-        self._films: Shelf[str, tuple[Film, Choreography]] = Shelf(memory * 2**20 // 5, lambda one: one[0].weight)
+        self._films: Bounded[str, tuple[Film, Choreography]] = Bounded(memory * 2**20 // 5, lambda one: one[0].weight)
         self.frames = Lane("frames", 3, 2, FRAME_SECONDS, gives=0.15)
         self.ahead: OrderedDict[tuple[Any, ...], Task[Any]] = OrderedDict()
         self.tiles = Lane("tiles", 3, 2)
         self.checks = Lane("checks", 2, 1, gives=10)
         self.tasks = Lane("tasks", 2, 1, gives=2)
         self.sounds = Lane("sounds", 2, 2)
-        self._tracks: Shelf[str, Soundtrack] = Shelf(MOST_TRACKS, lambda track: 1)
-        self._levels: Shelf[str, Levelled] = Shelf(MOST_LEVELS, lambda level: 1)
+        self._tracks: Bounded[str, Soundtrack] = Bounded(MOST_TRACKS, lambda track: 1)
+        self._levels: Bounded[str, Levelled] = Bounded(MOST_LEVELS, lambda level: 1)
         self._levelling = Lock()
 
     def try_out(self, film: Film) -> str:

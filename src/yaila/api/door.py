@@ -26,7 +26,7 @@ OTHERS = {
 }
 """The largest bodies of addresses that take files, by how these end."""
 
-STREAMED = re.compile(r"/api/films/[^/]+/(pictures|sounds|clips)")
+STREAMED = re.compile(r"/api/(films/[^/]+/(pictures|sounds|clips)|bundles)")
 """What is written to the disk as it comes, and limited there."""
 
 DEEPEST = 48

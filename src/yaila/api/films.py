@@ -10,12 +10,13 @@ from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
 from yaila.api.frames import Without, begin
-from yaila.core.errors import BadEdit
+from yaila.core.errors import BadEdit, NotFound
 from yaila.core.film import FRAME_PRESETS, Film
 from yaila.core.film.acts import Act
 from yaila.core.film.acts.ties import left_hanging
 from yaila.core.film.fields import FieldFacts, field_facts
 from yaila.core.film.marked import KINDS
+from yaila.core.film.patterns import PATTERNS, like
 from yaila.core.film.plan import Plan, plan_of
 from yaila.core.film.recipes import RECIPES, Slider
 from yaila.core.film.sounds import LOUDNESS, SUITS
@@ -73,12 +74,16 @@ class PatchStep(BaseModel):
 
 
 class NewFilm(BaseModel):
-    """What a new film starts with."""
+    """What a new film starts with: a ``pattern``, whose frame and rate may be others; or it is made ``like`` a film
+    that there is, with its frame, rate, styles, finish, lanes and loudness; or it is a copy of one."""
 
     name: str = "Untitled film"
-    width: int = 1920
-    height: int = 1080
-    rate: str = "25"
+    width: int | None = None
+    height: int | None = None
+    rate: str | None = None
+    pattern: str = "plain"
+    like: str | None = None
+    copy_of: str | None = None
 
 
 class NamedStart(BaseModel):
@@ -115,6 +120,17 @@ class NamedRate(BaseModel):
     name: str
 
 
+class OfferedPattern(BaseModel):
+    """What a new film can start from."""
+
+    key: str
+    name: str
+    says: str
+    width: int
+    height: int
+    rate: str
+
+
 class NamedLoudness(BaseModel):
     """A loudness that films are asked for, LUFS, and by whom."""
 
@@ -131,6 +147,7 @@ class Choices(BaseModel):
     starts: list[NamedStart]
     """How a passage can set off; mirrored, how it can come in."""
     recipes: list[OfferedRecipe]
+    patterns: list[OfferedPattern]
     safe: dict[str, float]
     """How far from every edge action and graphics stay, as a share of width and height."""
     ways: dict[str, list[str]]
@@ -186,6 +203,12 @@ def choices() -> Choices:
             )
             for recipe in RECIPES
         ],
+        patterns=[
+            OfferedPattern(
+                key=key, name=one.name, says=one.says, width=one.frame[0], height=one.frame[1], rate=one.rate
+            )
+            for key, one in PATTERNS.items()
+        ],
         ways={name: list(getattr(kind.model, "ways", ())) for name, kind in KINDS.items()},
         loudness=[NamedLoudness(loudness=value, name=name) for value, name in LOUDNESS.items()],
         suits=dict(SUITS),
@@ -195,7 +218,7 @@ def choices() -> Choices:
 
 @router.get("/films")
 def list_films(desk: TheDesk) -> list[Card]:
-    """All films, those put away too, the last touched first."""
+    """All films, those put away too, the last touched first; by their names only."""
     return [Card(id=card.id, name=card.name, touched=card.touched, away=card.away) for card in desk.store.films.cards()]
 
 
@@ -209,14 +232,22 @@ def put_away(film_id: str, away: Annotated[bool, Body()], desk: TheDesk) -> list
 @router.post("/films", status_code=201)
 def create_film(new: NewFilm, desk: TheDesk, response: Response) -> Sheet:
     """Start a film."""
-    film = checked(
-        {
-            "name": new.name,
-            "rate": new.rate,
-            "frame": {"width": new.width, "height": new.height},
-        }
-    )
-    return sheet_of(desk.store.films.create(film), response)
+    films = desk.store.films
+    if new.copy_of:
+        film = films.state(new.copy_of).film.model_copy(update={"name": new.name})
+    elif new.like:
+        film = like(films.state(new.like).film, new.name)
+    elif new.pattern in PATTERNS:
+        film = PATTERNS[new.pattern].film(new.name)
+    else:
+        raise NotFound(f"There is no pattern “{new.pattern}”. There are {', '.join(PATTERNS)}.")
+    document = film.model_dump(mode="json")
+    for side in ("width", "height"):
+        if (value := getattr(new, side)) is not None:
+            document["frame"][side] = value
+    if new.rate:
+        document["rate"] = new.rate
+    return sheet_of(films.create(checked(document)), response)
 
 
 @router.get("/films/{film_id}")

@@ -6,7 +6,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Body, Depends
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, ConfigDict
 
@@ -27,6 +27,7 @@ class Job(BaseModel):
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
 
     id: str
+    film: str
     kind: Literal["import", "capture", "fit", "reel"]
     name: str
     state: Literal["waiting", "running", "done", "failed", "cancelled", "interrupted"]
@@ -55,10 +56,11 @@ class Pulse(BaseModel):
 
 
 class NewReel(BaseModel):
-    """A reel to render: of which revision, and how."""
+    """A reel to render: of which revision, and how; ``at_once`` beside those that are under way already."""
 
     revision: int
     settings: ReelSettings = ReelSettings()
+    at_once: bool = False
 
 
 def job_of(row: JobRow, reels: Path | None = None) -> Job:
@@ -73,6 +75,7 @@ def job_of(row: JobRow, reels: Path | None = None) -> Job:
     return Job.model_validate(
         {
             "id": row.id,
+            "film": row.film,
             "kind": row.kind,
             "name": row.name,
             "state": row.state,
@@ -114,7 +117,7 @@ def start_reel(film_id: str, new: NewReel, desk: TheDesk) -> Job:
     ask_files(film, desk.store)
     settings = {"revision": new.revision, "reel": new.settings.model_dump(), "size": list(size)}
     job = desk.store.jobs.add("reel", film_id, film.name, settings, len(frames))
-    desk.farm.start(job, "reel")
+    desk.farm.start(job, "reel", at_once=new.at_once)
     return job_of(desk.store.jobs.get(job))
 
 
@@ -138,6 +141,47 @@ def resume_job(job: str, desk: TheDesk) -> Job:
     """Let a reel go on where it was."""
     desk.farm.resume(job)
     return job_of(desk.store.jobs.get(job))
+
+
+class Work(BaseModel):
+    """What is under way for all films, and what was lately: ``line`` are the reels that wait, the next first, and
+    ``side_by_side`` is how many are drawn at the same time."""
+
+    jobs: list[Job]
+    films: dict[str, str]
+    """What the films are called whose jobs these are."""
+    line: list[str]
+    side_by_side: int
+
+
+MOST_OVER = 20
+"""Jobs that are over, in the list of all."""
+
+
+@router.get("/work")
+def get_work(desk: TheDesk) -> Work:
+    """The jobs of all films, the newest first."""
+    reels = desk.farm.reels
+    return Work(
+        jobs=[job_of(row, desk.store.reels) for row in desk.store.jobs.of_all(MOST_OVER)],
+        films={card.id: card.name for card in desk.store.films.cards()},
+        line=reels.line,
+        side_by_side=reels.slots,
+    )
+
+
+@router.put("/work/side-by-side")
+def set_side_by_side(reels: Annotated[int, Body(ge=1, le=4)], desk: TheDesk) -> Work:
+    """Draw so many reels at the same time, until Yaila is started again."""
+    desk.farm.reels.slots = reels
+    return get_work(desk)
+
+
+@router.put("/jobs/{job}/place")
+def place_job(job: str, to: Annotated[int, Body(ge=0)], desk: TheDesk) -> Work:
+    """Give a reel that waits another place in the line, 0 the next."""
+    desk.farm.reels.move(job, to)
+    return get_work(desk)
 
 
 PLAYED = ("h264", "vp9", "av1", "vp9alpha", "webp")
@@ -188,6 +232,11 @@ def list_forms() -> list[OfferedForm]:
     ]
 
 
+def file_name(name: str, ending: str) -> str:
+    """What a file is called that is given out."""
+    return ("".join(c if c.isalnum() or c in " -_" else "-" for c in name).strip() or "film") + ending
+
+
 @router.get("/reels/{job}.{ending}", response_class=FileResponse)
 def get_reel(job: str, ending: str, desk: TheDesk, download: bool = False) -> FileResponse:
     """The file of a finished reel, to play in the page or to download."""
@@ -196,10 +245,9 @@ def get_reel(job: str, ending: str, desk: TheDesk, download: bool = False) -> Fi
     path = desk.store.reels / f"{row.id}.{ending}"
     if row.kind != "reel" or form is None or form.suffix != f".{ending}" or not path.exists():
         raise NotFound("That reel has no file. Render it again.")
-    name = "".join(c if c.isalnum() or c in " -_" else "-" for c in row.name).strip() or "film"
     return FileResponse(
         path,
         media_type=form.media,
-        filename=f"{name}{form.suffix}",
+        filename=file_name(row.name, form.suffix),
         content_disposition_type="attachment" if download else "inline",
     )

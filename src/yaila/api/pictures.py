@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request, Response
 
-from yaila.api.arrivals import begun, label_of
+from yaila.api.arrivals import begun, found_again, label_of
 from yaila.api.desk import Desk, desk_of, file_body
 from yaila.api.jobs import Job
 from yaila.core.errors import BadPicture, NotFound
@@ -57,15 +57,14 @@ async def receive_picture(
 
     def lay(job: str, outcome: dict[str, Any]) -> None:
         picture = desk.store.pictures.reference(outcome["sha256"])
+        if not swap and found_again(desk, job, film_id, "picture", picture.sha256, outcome["lost"]):
+            return None
         holes = outcome.get("holes", ())
         if becomes == "inset":
             shown = ShownPicture(sha256=picture.sha256, width=picture.width, height=picture.height)
             inset = Inset(name=PurePath(label).stem[:120] or "Inset", x=x or 0.0, y=y or 0.0, shows=shown)
             return desk.conclude(job, [AddInset(inset=inset, frame=frame, reach=reach)], f"Set {inset.name}")
-        again = [one.name for one in desk.store.films.state(film_id).film.plates if one.picture == picture]
-        if outcome.get("mended") and again and not swap:
-            desk.conclude(job, [], "", f"The picture of “{again[0]}” is whole again.")
-        elif swap:
+        if swap:
             desk.conclude(job, [SwapPicture(plate=swap, picture=picture, holes=holes)], f"Swap for {label}")
         else:
             at = Point(x, y) if x is not None and y is not None else None

@@ -15,10 +15,10 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 from starlette.background import BackgroundTask
 
-from yaila.api.arrivals import begun, label_of
+from yaila.api.arrivals import begun, found_again, label_of
 from yaila.api.desk import Desk, desk_of, file_body
 from yaila.api.films import Seen, Sheet, revision_of, sheet_of
-from yaila.api.jobs import Job
+from yaila.api.jobs import Job, file_name
 from yaila.core.errors import BadClip, BadSound, NotFound
 from yaila.core.film.acts import Act, AddInset, AddSound, BeatsOfSound
 from yaila.core.film.heard import Mix
@@ -107,6 +107,8 @@ async def receive_sound(
 
     def lay(job: str, outcome: dict[str, Any]) -> None:
         sound = FileSound.model_validate(outcome["sound"])
+        if found_again(desk, job, film_id, "sound", sound.sha256, outcome["lost"]):
+            return
         act = AddSound(frame=frame, file=sound, name=PurePath(label).stem[:120] or "Sound", lane=lane)
         desk.conclude(job, [act], f"Lay {act.name}")
 
@@ -132,6 +134,8 @@ async def receive_clip(
 
     def lay(job: str, outcome: dict[str, Any]) -> None:
         called = PurePath(label).stem[:120] or "Clip"
+        if found_again(desk, job, film_id, "clip", outcome["clip"]["sha256"], outcome["lost"]):
+            return
         inset = Inset(name=called, x=x, y=y, stands=stands, shows=ShownClip.model_validate(outcome["clip"]))
         acts: list[Act] = [AddInset(inset=inset, frame=frame, reach=reach)]
         if outcome["heard"]:
@@ -266,5 +270,5 @@ async def give_out(film_id: str, desk: TheDesk, request: Request, state: str) ->
         return path, track.film.name
 
     path, called = await desk.checks.do(request, film_id, work)
-    name = "".join(c if c.isalnum() or c in " -_" else "-" for c in called).strip() or "film"
-    return FileResponse(path, media_type="audio/wav", filename=f"{name}.wav", background=BackgroundTask(path.unlink))
+    gone = BackgroundTask(path.unlink)
+    return FileResponse(path, media_type="audio/wav", filename=file_name(called, ".wav"), background=gone)

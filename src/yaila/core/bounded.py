@@ -11,7 +11,7 @@ K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
 
 
-class Shelf(Generic[K, V]):
+class Bounded(Generic[K, V]):
     """Values by key, of which so many are kept as fit; the newest always is. Safe to use from several threads.
 
     Args:

@@ -9,9 +9,9 @@ import signal
 import subprocess
 import sys
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
 
 from yaila.core.errors import BadRender
+from yaila.farm.turns import Turns
 from yaila.store import Store
 from yaila.store.jobs import INTERRUPTED, OPEN
 
@@ -31,11 +31,6 @@ RESUMED = ("interrupted", "failed")
 """States from which a reel can go on."""
 
 
-def _logged(future: Future[None]) -> None:
-    if not future.cancelled() and (error := future.exception()):
-        log.error("A job was left", exc_info=error)
-
-
 def _ended(code: int) -> str:
     """What is said of a process that could not say itself what went wrong."""
     if code == -signal.SIGKILL:
@@ -45,17 +40,24 @@ def _ended(code: int) -> str:
 
 
 class Farm:
-    """Starts a process for each job: one of each kind at a time, first come, first served."""
+    """Starts a process for each job: one of each kind at a time, and of reels as many as are wanted; first come, first
+    served, unless somebody gives them another order."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
         self._processes: dict[str, subprocess.Popen[bytes]] = {}
-        self._turns = {kind: ThreadPoolExecutor(1, thread_name_prefix=kind) for kind in WORK}
+        self._turns = {kind: Turns(kind) for kind in WORK}
         self._closing = False
 
-    def start(self, job: str, kind: str, done: Callable[[], None] = lambda: None) -> None:
-        """Do a job in the background; ``done`` is called when its process has ended well and left the job open."""
-        self._turns[kind].submit(self._work, job, WORK[kind], done).add_done_callback(_logged)
+    def start(self, job: str, kind: str, done: Callable[[], None] = lambda: None, at_once: bool = False) -> None:
+        """Do a job in the background, ``at_once`` or when it is its turn; ``done`` is called when its process has ended
+        well and left the job open."""
+        self._turns[kind].join(job, lambda: self._tried(job, WORK[kind], done), at_once)
+
+    @property
+    def reels(self) -> Turns:
+        """The line of reels."""
+        return self._turns["reel"]
 
     def cancel(self, job: str) -> None:
         """Stop a job that is not over, or give up one that could go on; what it has written so far is removed."""
@@ -102,9 +104,15 @@ class Farm:
         """Stop all jobs: the server is going."""
         self._closing = True
         for turn in self._turns.values():
-            turn.shutdown(wait=False, cancel_futures=True)
+            turn.close()
         for process in list(self._processes.values()):
             process.terminate()
+
+    def _tried(self, job: str, module: str, done: Callable[[], None]) -> None:
+        try:
+            self._work(job, module, done)
+        except Exception:
+            log.exception("Job %s was left", job)
 
     def _work(self, job: str, module: str, done: Callable[[], None]) -> None:
         if self._closing or self._store.jobs.get(job).state != "waiting":

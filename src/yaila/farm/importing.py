@@ -1,82 +1,107 @@
-"""The process that takes one picture or sound into the store: ``python -m yaila.farm.importing HOME JOB``."""
+"""The process that takes a picture, clip, sound or bundle into store: ``python -m yaila.farm.importing HOME JOB``."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from yaila.core.errors import BadGeoreference, BadSound
 from yaila.core.ground.georeference import Georeference
+from yaila.farm.bundles import take_in_bundle
 from yaila.farm.pulse import Pulse, give_way, work
 from yaila.formats.georeferencing import is_tiff, read_world
 from yaila.formats.mbtiles import is_mbtiles, read_mbtiles
 from yaila.store import Store
+from yaila.store.database import JobRow
 from yaila.store.pictures import sha256_of
+
+Progress = Callable[[float], None]
 
 
 def run(store: Store, job: str, pulse: Pulse) -> None:
-    """Do an import job: its ``settings`` name the file that has arrived."""
+    """Do an import job: its ``settings`` name the file that has arrived and what it is, and are told what came of it;
+    ``lost`` says that the store had it not, so that a film which names it already has found it again."""
     row = store.jobs.get(job)
-    file = Path(row.settings["file"])
-    sidecar = row.settings.get("world")
     store.jobs.note(job, total=100)
-    if row.settings.get("sound"):
-        sound = store.sounds.add(file, row.name, lambda share: pulse.beat(round(share * 99)), job=job)
-        store.jobs.note(job, settings=row.settings | {"sound": sound.model_dump()}, done=99)
-        return
-    if row.settings.get("clip"):
-        _clip(store, job, file, pulse)
-        return
+    take = next((take for kind, take in KINDS.items() if row.settings.get(kind)), _picture)
+    found = take(store, row, Path(row.settings["file"]), lambda share: pulse.beat(round(share * 99)))
+    store.jobs.note(job, settings=row.settings | found, done=99)
+
+
+def _picture(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[str, Any]:
     # What a file says of its place is read before the picture, so that a fault in it loses nothing.
     place: Georeference | None = None
     holes: tuple[tuple[int, int, int, int], ...] = ()
     name, told = row.name, ""
     if is_mbtiles(file):
         name = f"{Path(row.name).stem}.tif"
-        with store.room(job) as folder:
+        with store.room(row.id) as folder:
             stitched = file.with_suffix(".stitched")
             place, holes = read_mbtiles(file, row.name, folder, stitched)
         stitched.replace(file)
     else:
         given = None
-        if sidecar:
+        if row.settings.get("world"):
             given, told = _beside(row.settings, row.name)
         if given or is_tiff(file):
             # GDAL takes a while to load, and most pictures need none of it.
             from yaila.formats.rasters import take_in
 
-            with store.room(job) as folder:
+            with store.room(row.id) as folder:
                 taken = take_in(file, row.name, folder / "straight.tif", given)
                 place, told = taken.place, f"{told} {taken.told}".strip()
                 if taken.anew:
                     name = f"{Path(row.name).stem}.tif"
                     (folder / "straight.tif").replace(file)
     sha256 = sha256_of(file)
-    lost = store.pictures.known(sha256) and not store.pictures.has(sha256)
-    picture = store.pictures.add(file, name, lambda share: pulse.beat(round(share * 99)), job=job, sha256=sha256)
-    found = {
-        "sha256": picture.sha256,
-        "georeference": place.model_dump() if place else None,
-        "holes": holes,
-        "mended": lost,
-        "told": told,
-    }
-    store.jobs.note(job, settings=row.settings | found, done=99)
+    lost = not store.pictures.has(sha256)
+    store.pictures.add(file, name, progress, job=row.id, sha256=sha256)
+    georeference = place.model_dump() if place else None
+    return {"sha256": sha256, "georeference": georeference, "holes": holes, "lost": lost, "told": told}
 
 
-def _clip(store: Store, job: str, file: Path, pulse: Pulse) -> None:
+def _sound(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[str, Any]:
+    sha256 = sha256_of(file)
+    lost = not store.sounds.has(sha256)
+    sound = store.sounds.add(file, row.name, progress, job=row.id, sha256=sha256)
+    return {"sound": sound.model_dump(), "lost": lost}
+
+
+def _clip(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[str, Any]:
     """Take in a clip, and its sound, if it has any that can be heard."""
-    row = store.jobs.get(job)
-    clip = store.clips.add(file, row.name, lambda share: pulse.beat(round(share * 80)), job=job)
-    found: dict[str, Any] = {"clip": clip.model_dump(), "heard": None, "told": ""}
-    if store.clips.get(clip.sha256).sound:
-        source = store.clips.source(clip.sha256)
+    sha256 = sha256_of(file)
+    lost = not store.clips.has(sha256)
+    clip = store.clips.add(file, row.name, lambda share: progress(0.8 * share), job=row.id, sha256=sha256)
+    found: dict[str, Any] = {"clip": clip.model_dump(), "heard": None, "lost": lost, "told": ""}
+    if store.clips.get(sha256).sound:
         try:
-            sound = store.sounds.add(source, row.name, lambda share: pulse.beat(80 + round(share * 19)), True, job)
+            sound = store.sounds.add(
+                store.clips.source(sha256), row.name, lambda share: progress(0.8 + 0.2 * share), True, row.id, sha256
+            )
             found["heard"] = sound.model_dump()
         except BadSound as error:
             found["told"] = f"It is silent: {error}"
-    store.jobs.note(job, settings=row.settings | found, done=99)
+    return found
+
+
+def _bundle(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[str, Any]:
+    """Take in a bundle: the film that comes of it is the job's."""
+    film, lacking = take_in_bundle(file, store, row.name, row.id, progress)
+    file.unlink(missing_ok=True)
+    store.films.create(film, row.film)
+    if not lacking:
+        return {"told": ""}
+    names = ", ".join(f"“{use.name}”" for use in lacking[:3]) + (" and others" if len(lacking) > 3 else "")
+    return {"told": f"Not in the bundle: the files of {names}. Drop them on the film."}
+
+
+KINDS: dict[str, Callable[[Store, JobRow, Path, Progress], dict[str, Any]]] = {
+    "sound": _sound,
+    "clip": _clip,
+    "bundle": _bundle,
+}
+"""What takes a file in, by the setting that says what it is; without one it is a picture."""
 
 
 def _beside(settings: dict[str, Any], name: str) -> tuple[Georeference | None, str]:

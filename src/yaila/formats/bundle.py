@@ -24,25 +24,30 @@ MOVING = "wav|flac|mp3|m4a|aac|ogg|oga|opus|aif|aiff|mp4|mov|webm|mkv|caf|w64|m4
 MEDIA = re.compile(rf"media/([0-9a-f]{{64}})\.(png|jpg|webp|tif|ttf|otf|cube|{MOVING})")
 
 
-def write_bundle(path: Path, film: Film, file_of: Callable[[str], Path]) -> None:
+def write_bundle(path: Path, film: Film, file_of: Callable[[str], Path], most: int | None = None) -> None:
     """Write a film, and all the files that it needs: pictures, clips, sounds, fonts, signs and tables.
 
     Args:
         file_of: gives the file of any of them by its SHA-256.
+        most: leave out files of more bytes; who takes the film in must have them, or bring them.
     """
     media = film.picture_files | film.clip_files | film.sound_files | film.aids
+    files = {sha256: file_of(sha256) for sha256 in sorted(media)}
+    sizes = {sha256: file.stat().st_size for sha256, file in files.items()}
+    held = [sha256 for sha256 in files if most is None or sizes[sha256] <= most]
+    ask_room(path.parent, sum(sizes[sha256] for sha256 in held), "The bundle")
     with whole_file(path) as part, zipfile.ZipFile(part, "w", zipfile.ZIP_STORED, allowZip64=True) as bundle:
         bundle.writestr("film.json", film.model_dump_json(indent=2))
-        for sha256 in sorted(media):
-            file = file_of(sha256)
-            bundle.write(file, f"media/{sha256}{file.suffix or '.media'}")
+        for sha256 in held:
+            bundle.write(files[sha256], f"media/{sha256}{files[sha256].suffix or '.media'}")
 
 
-def read_bundle(path: Path, folder: Path) -> tuple[Any, dict[str, Path]]:
+def read_bundle(path: Path, folder: Path, name: str = "") -> tuple[Any, dict[str, Path]]:
     """Read a bundle, or a folder or ``film.json`` with ``media`` beside it.
 
     Args:
         folder: where the picture files of a ZIP are unpacked to.
+        name: what it is called, if not as its file.
 
     Returns:
         The film's JSON document, unchecked, and the picture files by SHA-256.
@@ -50,6 +55,7 @@ def read_bundle(path: Path, folder: Path) -> tuple[Any, dict[str, Path]]:
     Raises:
         BadBundle: it is none of these.
     """
+    name = name or path.name
     if path.is_dir():
         path = path / "film.json"
     try:
@@ -61,10 +67,10 @@ def read_bundle(path: Path, folder: Path) -> tuple[Any, dict[str, Path]]:
             document = _document(bundle.open("film.json").read(MOST_DOCUMENT + 1))
             return document, _unpacked(bundle, folder)
     except BadBundle as error:
-        raise BadBundle(f"“{path.name}”: {error}") from error
+        raise BadBundle(f"“{name}”: {error}") from error
     except UNREADABLE as error:
         raise BadBundle(
-            f"“{path.name}” is not a film bundle: it should be a ZIP file with film.json in it ({error})."
+            f"“{name}” is not a film bundle: it should be a ZIP file with film.json in it ({error})."
         ) from error
 
 

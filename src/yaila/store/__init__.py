@@ -18,6 +18,7 @@ from yaila.store.clips import Clips
 from yaila.store.database import open_database
 from yaila.store.films import FilmCard, Films, FilmState, checked, difference, patched
 from yaila.store.gazetteers import Gazetteer, Gazetteers
+from yaila.store.holdings import Holding, Holdings
 from yaila.store.jobs import Jobs
 from yaila.store.looks import Looks
 from yaila.store.pictures import Pictures
@@ -33,6 +34,8 @@ __all__ = [
     "Films",
     "Gazetteer",
     "Gazetteers",
+    "Holding",
+    "Holdings",
     "Jobs",
     "Looks",
     "Pictures",
@@ -104,6 +107,7 @@ class Store:
         self.sounds = Sounds(engine, self._folder("sounds"), self.room)
         self.clips = Clips(engine, self._folder("clips"), self.room)
         self.aids = Aids(self._folder("aids"))
+        self.holdings = Holdings(self)
         self.kit = Kit(
             self.aids.faces,
             self.aids.read,

@@ -106,11 +106,16 @@ class Aids:
         """Take away all fonts, signs and tables but those that are used; how many they were."""
         gone = [key for key in self._keys(*SUFFIXES) if key not in used]
         for key in gone:
-            for path in self._folder.glob(f"{key}.*"):
-                path.unlink(missing_ok=True)
-            self._good.discard(key)
-            self._bad.discard(key)
+            self.remove(key)
         return len(gone)
+
+    def remove(self, key: str) -> None:
+        """Take one away, if it is here."""
+        for path in self._folder.glob(f"{key}.*"):
+            path.unlink(missing_ok=True)
+        self._good.discard(key)
+        self._bad.discard(key)
+        self._tables.pop(key, None)
 
     def _keep(self, data: bytes, suffix: str) -> str:
         key = hashlib.sha256(data).hexdigest()

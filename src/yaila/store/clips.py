@@ -44,17 +44,19 @@ class Clips(Files[ClipRow, OpenClip]):
         progress: Callable[[float], None] = lambda share: None,
         keep: bool = False,
         job: str | None = None,
+        sha256: str | None = None,
     ) -> ShownClip:
         """Take a clip into the store; the same file twice is stored once.
 
         Args:
             file: moved into the store, or kept where it is with ``keep``.
             job: whose work it is; it is done in that job's room.
+            sha256: the file's, where it is known already.
 
         Raises:
             BadClip: it is none that can be used; nothing is kept of it then.
         """
-        sha256 = sha256_of(file)
+        sha256 = sha256 or sha256_of(file)
         if not self.has(sha256):
             size = file.stat().st_size
             facts, times = read_clip(file, name)

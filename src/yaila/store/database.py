@@ -44,7 +44,7 @@ class FilmRow(Base):
 
 class RevisionRow(Base):
     """One state of a film: the patch that led to it from its parent, and now and then the document itself, as JSON
-    packed by zlib; ``steps`` says how many patches away that is. Never changed, never deleted."""
+    packed by zlib; ``steps`` says how many patches away that is. Never changed, and gone only with its film."""
 
     __tablename__ = "revisions"
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)

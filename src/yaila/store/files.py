@@ -83,6 +83,11 @@ class Files(ABC, Generic[R, Opened]):
                 self._opened.popitem(last=False)
             return made
 
+    def close(self, sha256: str) -> None:
+        """Let go of one that may be open, as it is about to be taken away."""
+        with self._lock:
+            self._opened.pop(sha256, None)
+
     @abstractmethod
     def _open(self, row: R, folder: Path) -> Opened: ...
 

@@ -22,10 +22,10 @@ from pydantic import ValidationError
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
+from yaila.core.bounded import Bounded
 from yaila.core.errors import BadEdit, Busy, NotFound, StaleEdit, said
 from yaila.core.film import Film
 from yaila.core.film.plan import plan_of
-from yaila.core.shelf import Shelf
 from yaila.store.database import FilmRow, RevisionRow, now
 
 
@@ -148,7 +148,7 @@ class Films:
         self._engine = engine
         # While another program holds the database, edits must not take all the threads that answer anything else.
         self._writing = threading.Semaphore(MOST_WRITING)
-        self._opened: Shelf[int, Opened] = Shelf(MOST_OPEN, lambda opened: opened.film.weight)
+        self._opened: Bounded[int, Opened] = Bounded(MOST_OPEN, lambda opened: opened.film.weight)
 
     def cards(self) -> list[FilmCard]:
         """All films, those put away too, the last touched first."""

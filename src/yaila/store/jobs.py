@@ -57,6 +57,15 @@ class Jobs:
             rows = session.scalars(select(JobRow).where(JobRow.film == film).order_by(JobRow.made.desc()))
             return list(rows)
 
+    def of_all(self, over: int) -> list[JobRow]:
+        """The jobs of all films that are not over or could go on, and the newest ``over`` of the others; the newest
+        first."""
+        with Session(self._engine, expire_on_commit=False) as session:
+            newest = select(JobRow).order_by(JobRow.made.desc())
+            goes_on = JobRow.state.in_((*OPEN, "interrupted"))
+            rows = [*session.scalars(newest.where(goes_on)), *session.scalars(newest.where(~goes_on).limit(over))]
+            return sorted(rows, key=lambda row: row.made, reverse=True)
+
     def note(self, job: str, **changes: Any) -> None:
         """Change a job that is not over; what is over stays as it is."""
         if changes.get("state") == "running":

@@ -67,17 +67,18 @@ class Sounds(Files[SoundRow, StoredSound]):
         return found
 
     def add(self, file: Path, name: str, progress: Callable[[float], None] = lambda share: None, keep: bool = False,
-            job: str | None = None) -> FileSound:  # fmt: skip
+            job: str | None = None, sha256: str | None = None) -> FileSound:  # fmt: skip
         """Take the sound of a file into the store; the same file twice is stored once.
 
         Args:
             file: moved into the store, or copied with ``keep``.
             job: whose work it is; it is done in that job's room.
+            sha256: the file's, where it is known already.
 
         Raises:
             BadSound: there is none in it that can be used; nothing is kept of it then.
         """
-        sha256 = sha256_of(file)
+        sha256 = sha256 or sha256_of(file)
         if not self.has(sha256):
             size = file.stat().st_size
             # Not known before it is read: ten times what is packed, or what is not packed, is more than enough.

@@ -7,11 +7,11 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from yaila.core.bounded import Bounded
 from yaila.core.camera.manners import Manner, Move
 from yaila.core.camera.pace import changes
 from yaila.core.camera.timing import Timing, bend
 from yaila.core.camera.track import FIELDS
-from yaila.core.shelf import Shelf
 
 SPAN = FIELDS.index("span")
 HEADING = FIELDS.index("heading")
@@ -119,7 +119,7 @@ class Passage:
         return self._manner.path(self._move, np.linspace(0, 1, WINDING)).heading
 
 
-_PASSAGES: Shelf[tuple[Move, Manner, Timing, int], Passage] = Shelf(MOST_PASSAGES, lambda passage: passage.weight)
+_PASSAGES: Bounded[tuple[Move, Manner, Timing, int], Passage] = Bounded(MOST_PASSAGES, lambda passage: passage.weight)
 
 
 def passage_of(move: Move, manner: Manner, timing: Timing, frames: int) -> Passage:

@@ -141,6 +141,13 @@ class Choreography:
         """How many frames the film has."""
         return self.camera.frames
 
+    @property
+    def poster(self) -> int:
+        """A frame that tells what the film is about: the middle of its longest rest, else of the film."""
+        longest = max(self.legs, key=lambda leg: leg.hold, default=None)
+        middle = longest.start + longest.hold // 2 if longest and longest.hold else self.frames // 2
+        return min(middle, max(self.frames - 1, 0))
+
     def pose(self, time: Time) -> Pose:
         """The camera at a moment."""
         return self.camera.pose(time)

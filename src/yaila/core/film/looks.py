@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import Field, field_validator
 
@@ -15,6 +15,8 @@ from yaila.core.film.part import Part
 from yaila.core.film.walk import changed
 from yaila.core.quantities import FILM_TIME
 from yaila.core.time import FilmMoment, MarkMoment, PassageMoment, RouteMoment, VantageMoment
+
+P = TypeVar("P", bound=Part)
 
 OF_THE_FILM = ("relief", "look")
 """Effects that no look holds: they are about what a film shows."""
@@ -51,7 +53,6 @@ def look_of(film: Film, name: str, holds: Iterable[str] | None = None) -> SavedL
     Raises:
         BadEdit: it would hold nothing.
     """
-    choreography = choreograph(film)
     kept = [one for one in EFFECTS if one not in OF_THE_FILM and getattr(film.finish, one).on]
     if holds is not None:
         wanted = set(holds)
@@ -59,14 +60,20 @@ def look_of(film: Film, name: str, holds: Iterable[str] | None = None) -> SavedL
     if not kept:
         raise BadEdit("No effect is on that a look could hold. Switch some on first.")
 
-    def in_film_time(moment: Any, owners: Any) -> FilmMoment:
-        frames = choreography.timeline.time(moment).frames
-        return FilmMoment(seconds=max(frames, 0.0) / float(film.fps.value))
-
-    hung = dict.fromkeys((FilmMoment, VantageMoment, PassageMoment, RouteMoment, MarkMoment), in_film_time)
-    effects = {one: changed(_free(getattr(film.finish, one)), {}, hung) for one in kept}
-    seconds = max(choreography.frames / float(film.fps.value), 0.04)
+    effects = {one: in_film_time(_free(getattr(film.finish, one)), film) for one in kept}
+    seconds = max(choreograph(film).frames / float(film.fps.value), 0.04)
     return SavedLook(name=name, seconds=seconds, holds=tuple(kept), finish=Finish(**effects))
+
+
+def in_film_time(part: P, film: Film) -> P:
+    """A part of a film whose moments hang on nothing but the film's time, at which they are."""
+    timeline = choreograph(film).timeline
+
+    def freed(moment: Any, owners: Any) -> FilmMoment:
+        return FilmMoment(seconds=max(timeline.time(moment).frames, 0.0) / float(film.fps.value))
+
+    hung = dict.fromkeys((FilmMoment, VantageMoment, PassageMoment, RouteMoment, MarkMoment), freed)
+    return changed(part, {}, hung)
 
 
 def _free(effect: Any) -> Any:

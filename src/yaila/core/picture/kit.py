@@ -10,11 +10,11 @@ import numpy as np
 import skia
 from numpy.typing import NDArray
 
+from yaila.core.bounded import Bounded
 from yaila.core.colour.grading import Cube
 from yaila.core.errors import BadClip, BadEdit, NotFound
 from yaila.core.film.finish import Grade
 from yaila.core.imagery import Pyramid
-from yaila.core.shelf import Shelf
 from yaila.core.type import Faces
 
 MOST_SIDE = 4096
@@ -46,7 +46,7 @@ class Clip(Protocol):
 MOST_WHOLE = 96 * 2**20
 """Bytes of whole pictures that are kept."""
 
-_levels: Shelf[tuple[str, int], NDArray[np.uint8]] = Shelf(MOST_WHOLE, lambda pixels: pixels.nbytes)
+_levels: Bounded[tuple[str, int], NDArray[np.uint8]] = Bounded(MOST_WHOLE, lambda pixels: pixels.nbytes)
 
 
 def _whole_level(pyramid: Pyramid, key: str, level: int) -> NDArray[np.uint8]:

@@ -15,7 +15,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.shelf import Shelf
+from yaila.core.bounded import Bounded
 from yaila.core.sound.samples import RATE, Read, Samples
 
 Wave = NDArray[np.float64]
@@ -74,13 +74,13 @@ def reading(kind: str, seconds: float | None = None, pitch: float = 0.0) -> tupl
     return lambda start, count: samples[start : start + count], len(samples)
 
 
-_shelf: Shelf[tuple[str, int, float], Samples] = Shelf(64 * 2**20, lambda samples: samples.nbytes)
+_store: Bounded[tuple[str, int, float], Samples] = Bounded(64 * 2**20, lambda samples: samples.nbytes)
 
 
 def _kept(kind: str, seconds: float, pitch: float) -> Samples:
     key = kind, round(seconds * RATE), round(float(pitch), 3)
-    known = _shelf.get(key)
-    return _shelf.put(key, _made(*key)) if known is None else known
+    known = _store.get(key)
+    return _store.put(key, _made(*key)) if known is None else known
 
 
 def _made(kind: str, count: int, pitch: float) -> Samples:

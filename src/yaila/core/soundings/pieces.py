@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.analysis.overlap import Open, Rim, rim_of
+from yaila.core.bounded import Bounded
 from yaila.core.errors import NotFound
 from yaila.core.film import Film, Plate
 from yaila.core.picture import pyramid_of
-from yaila.core.shelf import Shelf
 
 T = TypeVar("T")
 
@@ -47,7 +47,7 @@ class Pieces:
 
     def __init__(self, open_picture: Open | None = None, most: int = MOST_KEPT) -> None:
         self.open = open_picture
-        self._kept: Shelf[Hashable, tuple[Any, int]] = Shelf(most, lambda one: one[1])
+        self._kept: Bounded[Hashable, tuple[Any, int]] = Bounded(most, lambda one: one[1])
 
     def kept(self, key: Hashable, work: Callable[[], T], weight: Callable[[T], int] = lambda made: SMALL) -> T:
         """A piece: as it was made before, or made now. ``weight`` says how many bytes it takes beyond ``SMALL``."""

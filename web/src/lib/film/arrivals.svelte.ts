@@ -1,4 +1,4 @@
-import { api, told, type XY } from "../api/client";
+import { api, told, type Job, type XY } from "../api/client";
 import { gathering } from "./gathering.svelte";
 import { opened } from "./opened.svelte";
 import { player } from "./player.svelte";
@@ -63,31 +63,33 @@ class Arrivals {
       const query = new URLSearchParams({ name: file.name, x: `${at[0]}`, y: `${at[1]}`, frame: `${player.frame}` });
       query.set("reach", `${reach}`);
       if (to === "pictures") query.set("as", "inset");
-      await this.#bring(film, file, (arrival) => this.#send(to, file, arrival, query));
+      let job = "";
+      await this.#bring(film, file, async (arrival) => void (job = (await this.#send(to, file, arrival, query)).id));
+      if (job) await this.#chooseInset(film, before, job);
     }
-    await this.#chooseInset(film, before);
   }
 
-  /** Choose the inset that comes of files that were sent, once they are taken in. */
-  async #chooseInset(film: string, before: Set<string>): Promise<void> {
-    for (let tries = 0; tries < 600 && session.id === film; tries++) {
-      const fresh = session.film?.insets.find(({ id }) => !before.has(id));
-      if (fresh) {
+  /** Choose the inset that a job brings, once it is there. */
+  async #chooseInset(film: string, before: Set<string>, job: string): Promise<void> {
+    while (session.id === film) {
+      const state = session.jobs.find(({ id }) => id === job)?.state;
+      // The film is not looked at anew while something is tried.
+      if (state === "done" && !session.trial) {
+        await session.pulse();
+        const fresh = session.film?.insets.findLast(({ id }) => !before.has(id));
+        if (!fresh || session.id !== film) return;
         session.select({ kind: "inset", id: fresh.id });
         const found = session.mark;
         if (found && !player.playing) player.seek(found.whole);
         return;
       }
-      const busy = session.jobs.some(
-        ({ kind, state }) => kind === "import" && (state === "running" || state === "waiting"),
-      );
-      if (!busy && tries > 20) return;
+      if (state === "failed" || state === "cancelled" || state === "interrupted") return;
       await new Promise((go) => setTimeout(go, 250));
     }
   }
 
   /** Send a file, and say how far it is, or why it was refused. */
-  async #bring(film: string, file: File, send: (arrival: Arrival) => Promise<void>): Promise<void> {
+  async #bring(film: string, file: File, send: (arrival: Arrival) => Promise<unknown>): Promise<void> {
     this.#all.push({ film, name: file.name, share: 0, error: "" });
     const arrival = this.#all[this.#all.length - 1]!;
     try {
@@ -119,13 +121,13 @@ class Arrivals {
     this.#all = this.#all.filter((other) => other !== arrival);
   }
 
-  #sound(file: File, arrival: Arrival): Promise<void> {
+  #sound(file: File, arrival: Arrival): Promise<Job> {
     const query = new URLSearchParams({ name: file.name, frame: `${player.frame}` });
     if (session.selection?.kind === "lane") query.set("lane", session.selection.id);
     return this.#send("sounds", file, arrival, query);
   }
 
-  async #picture(file: File, arrival: Arrival, swap: string | null, beside: File[]): Promise<void> {
+  async #picture(file: File, arrival: Arrival, swap: string | null, beside: File[]): Promise<Job> {
     const { x, y, width } = session.shown;
     const query = new URLSearchParams({ name: file.name });
     // Where one looks is where it goes; while there is nothing to look at, the plate below decides.
@@ -139,13 +141,13 @@ class Arrivals {
     return this.#send("pictures", file, arrival, query);
   }
 
-  #send(to: "pictures" | "sounds" | "clips", file: File, arrival: Arrival, query: URLSearchParams): Promise<void> {
+  #send(to: "pictures" | "sounds" | "clips", file: File, arrival: Arrival, query: URLSearchParams): Promise<Job> {
     return new Promise((done, fail) => {
       const request = new XMLHttpRequest();
       request.open("POST", `/api/films/${arrival.film}/${to}?${query}`);
       request.upload.onprogress = (event) => (arrival.share = event.loaded / Math.max(event.total, 1));
       request.onload = () => {
-        if (request.status < 300) return done();
+        if (request.status < 300) return done(JSON.parse(request.responseText) as Job);
         let detail = `“${file.name}” was refused (${request.status}).`;
         try {
           detail = JSON.parse(request.responseText).detail ?? detail;

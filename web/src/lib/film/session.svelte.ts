@@ -10,6 +10,7 @@ import {
   type FieldFacts,
   type Film,
   type Job,
+  type NewFilm,
   type PatchStep,
   type Plan,
   type Route,
@@ -163,7 +164,7 @@ export class Session {
       const wanted = /^#\/films\/([\w-]+)$/.exec(location.hash)?.[1];
       const id = this.cards.find((card) => card.id === wanted)?.id ?? this.cards.find(({ away }) => !away)?.id;
       if (id) await this.open(id, before);
-      else await this.create({ name: "Untitled film", width: 1920, height: 1080, rate: "25" });
+      else await this.create({});
     });
     // What only some marks need must not keep a film from opening.
     await this.guarded(async () => {
@@ -184,14 +185,15 @@ export class Session {
       if (!away || id !== this.id) return;
       const next = this.cards.find((card) => !card.away)?.id;
       if (next) await this.open(next);
-      else await this.create({ name: "Untitled film", width: 1920, height: 1080, rate: "25" });
+      else await this.create({});
     });
   }
 
-  async create(film: { name: string; width: number; height: number; rate: string }): Promise<void> {
+  /** Make a film and open it; whether that was done. */
+  async create(film: NewFilm): Promise<boolean> {
     const before = this.step;
-    await this.guarded(async () => {
-      const sheet = await told<Sheet>(api.POST("/api/films", { body: film }));
+    return this.guarded(async () => {
+      const sheet = await told<Sheet>(api.POST("/api/films", { body: film as never }));
       await this.listFilms();
       await this.open(sheet.id, before);
     });
@@ -607,19 +609,23 @@ export class Session {
     return colour;
   }
 
-  async render(reel: {
-    width: number | null;
-    crf: number;
-    form: string;
-    part: "all" | "ground" | "marks";
-    sound: boolean;
-    on: string;
-  }): Promise<void> {
+  /** Render a reel, in its turn or at once. */
+  async render(
+    reel: {
+      width: number | null;
+      crf: number;
+      form: string;
+      part: "all" | "ground" | "marks";
+      sound: boolean;
+      on: string;
+    },
+    at_once = false,
+  ): Promise<void> {
     await this.guarded(async () => {
       await told(
         api.POST("/api/films/{film_id}/reels", {
           params: { path: { film_id: this.id } },
-          body: { revision: this.sheet!.revision, settings: { first: 0, ...reel } },
+          body: { revision: this.sheet!.revision, settings: { first: 0, ...reel }, at_once },
         }),
       );
       await this.pulse();

@@ -3,9 +3,10 @@
   import { api, told, type OfferedFarm, type OfferedForm } from "../api/client";
   import { hearing } from "../sound/hearing.svelte";
   import { session } from "../film/session.svelte";
-  import { bytes, clock } from "../format";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
+  import JobState from "../ui/JobState.svelte";
+  import Tick from "../ui/Tick.svelte";
 
   let { playing = $bindable() }: { playing: string | null } = $props();
 
@@ -17,6 +18,7 @@
   let farm = $state.raw<OfferedFarm | null>(null);
   $effect(() => localStorage.setItem("farm", on));
   let form = $state("h264");
+  let atOnce = $state(false);
   let part = $state<"all" | "ground" | "marks">("all");
   let forms = $state.raw<OfferedForm[]>([]);
   const purposes = $derived([...new Set(forms.map(({ purpose }) => purpose))]);
@@ -125,20 +127,24 @@
       </p>
     {/if}
     {#if missing.length}<p>Not offered, as this machine cannot write it: {missing.join(", ")}.</p>{/if}
+    <Tick label="At once, beside reels that are under way" bind:checked={atOnce} />
     <div class="go">
       <span class="sub">{session.plan?.frames ?? 0} frames, {(session.plan?.seconds ?? 0).toFixed(1)} s</span>
       <button
         class="main"
         disabled={!session.plan?.frames}
         onclick={() =>
-          session.render({
-            width: width === "film" ? null : Number(width),
-            crf,
-            form,
-            part,
-            sound,
-            on: farm?.key ? on.trim() : "",
-          })}><Icon name="render" size={16} />Render film</button
+          session.render(
+            {
+              width: width === "film" ? null : Number(width),
+              crf,
+              form,
+              part,
+              sound,
+              on: farm?.key ? on.trim() : "",
+            },
+            atOnce,
+          )}><Icon name="render" size={16} />Render film</button
       >
     </div>
     {#if !session.plan?.frames}<p>The film has no vantage yet. Set one in Fly.</p>{/if}
@@ -161,20 +167,7 @@
             <u>{reel.form}{reel.crf === null ? "" : `, CRF ${reel.crf}`}{reel.part === "all" ? "" : `, ${reel.part}`}</u
             ></b
           >
-          <span>
-            {#if reel.state === "running"}
-              {reel.done} of {reel.total} frames{reel.rate ? `, ${reel.rate.toFixed(1)} a second` : ""}{reel.left !==
-              null
-                ? `, ${clock(reel.left)} left`
-                : ""}
-            {:else if reel.state === "waiting"}waiting its turn
-            {:else if reel.state === "done"}{reel.total} frames in {clock(reel.seconds)}{reel.bytes
-                ? `, ${bytes(reel.bytes)}`
-                : ""}
-            {:else}<em>{reel.state}.</em> {reel.message}{/if}
-          </span>
-          {#if reel.state === "running"}<progress max={reel.total} value={reel.done} aria-label="Rendering"
-            ></progress>{/if}
+          <JobState job={reel} />
         </div>
         {#if reel.state === "done"}
           {#if reel.plays}<Button
@@ -325,27 +318,6 @@
     font-weight: 420;
     color: var(--ink-2);
     margin-left: 4px;
-  }
-  .what span {
-    color: var(--ink-2);
-  }
-  em {
-    font-style: normal;
-    font-weight: 560;
-    text-transform: capitalize;
-  }
-  progress {
-    width: 100%;
-    height: 5px;
-    margin-top: 4px;
-    appearance: none;
-    border: 0;
-  }
-  progress::-webkit-progress-bar {
-    background: var(--desk);
-  }
-  progress::-webkit-progress-value {
-    background: var(--ink);
   }
   p {
     color: var(--ink-2);

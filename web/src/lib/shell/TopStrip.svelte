@@ -2,15 +2,13 @@
   import { gathering } from "../film/gathering.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
+  import { shelf } from "../shelf/shelf.svelte";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
   import Soundings from "./Soundings.svelte";
 
-  let open = $state<"" | "films" | "format" | "soundings">("");
+  let open = $state<"" | "format" | "soundings">("");
   let strip: HTMLElement;
-  let name = $state("");
-  let size = $state("1920x1080");
-  let rate = $state("25");
 
   const film = $derived(session.film);
   const rateName = $derived(
@@ -23,20 +21,11 @@
         ).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })
       : "",
   );
-  const sizes = $derived(session.choices?.frames.map(([w, h]) => `${w}x${h}`) ?? []);
 
   $effect(() => gathering.sound(session.sheet?.state ? `${session.sheet.state}` : ""));
 
-  function toggle(which: "films" | "format" | "soundings") {
+  function toggle(which: "format" | "soundings") {
     open = open === which ? "" : which;
-    if (open === "films") void session.listFilms();
-  }
-
-  async function create() {
-    const [width, height] = size.split("x").map(Number);
-    await session.create({ name: name.trim() || "Untitled film", width: width!, height: height!, rate });
-    open = "";
-    name = "";
   }
 
   /** The playhead keeps its time. */
@@ -62,8 +51,11 @@
 
 <header class="top" bind:this={strip}>
   <h1 class="brand"><img src="/favicon.svg" alt="" width="18" height="18" />Yaila</h1>
-  <button class="film" aria-expanded={open === "films"} onclick={() => toggle("films")}
-    >{film?.name ?? "…"}<Icon name="down" size={14} /></button
+  <button
+    class="film"
+    aria-expanded={shelf.open}
+    title="The shelf: all films, and what is under way"
+    onclick={() => (shelf.open = !shelf.open)}>{film?.name ?? "…"}<Icon name="down" size={14} /></button
   >
   <button
     class="fact"
@@ -106,58 +98,7 @@
   >
   {#if open === "soundings"}<Soundings onclose={() => (open = "")} />{/if}
 
-  {#if open === "films"}
-    <div class="sheet films">
-      <label class="field"
-        >Name of this film <input
-          value={film?.name ?? ""}
-          onchange={(event) =>
-            session.patch([{ op: "replace", path: "/name", value: event.currentTarget.value }], "Rename film")}
-        /></label
-      >
-      <h3>Films</h3>
-      <ul>
-        {#each session.cards.filter(({ away }) => !away) as card (card.id)}
-          <li>
-            <button class:on={card.id === session.id} onclick={() => void session.open(card.id).then(() => (open = ""))}
-              >{card.name}</button
-            >
-            <button
-              class="away"
-              title="Put {card.name} away; it can be brought back"
-              onclick={() => session.putAway(card.id, true)}>Put away</button
-            >
-          </li>
-        {/each}
-      </ul>
-      {#if session.cards.some(({ away }) => away)}
-        <h3>Put away</h3>
-        <ul>
-          {#each session.cards.filter(({ away }) => away) as card (card.id)}
-            <li>
-              <span class="name">{card.name}</span>
-              <button class="away" title="Bring {card.name} back" onclick={() => session.putAway(card.id, false)}
-                >Bring back</button
-              >
-            </li>
-          {/each}
-        </ul>
-      {/if}
-      <h3>New film</h3>
-      <div class="new">
-        <input bind:value={name} placeholder="Name" aria-label="Name of the new film" />
-        <select bind:value={size} aria-label="Frame size"
-          >{#each sizes as option (option)}<option value={option}>{option.replace("x", " × ")}</option>{/each}</select
-        >
-        <select bind:value={rate} aria-label="Frame rate"
-          >{#each session.choices?.rates ?? [] as option (option.rate)}<option value={option.rate}
-              >{option.name} fps</option
-            >{/each}</select
-        >
-        <Button onclick={create}>Start</Button>
-      </div>
-    </div>
-  {:else if open === "format" && film}
+  {#if open === "format" && film}
     <div class="sheet format">
       <h3>Frame size</h3>
       <div class="choices">
@@ -329,52 +270,7 @@
     color: var(--ink-2);
     margin: 10px 0 4px;
   }
-  .field {
-    display: flex;
-    flex-direction: column;
-    gap: 3px;
-    color: var(--ink-3);
-    font-size: 10.5px;
-  }
-  ul {
-    list-style: none;
-    max-height: 220px;
-    overflow-y: auto;
-    border: 1px solid var(--rule);
-  }
-  li {
-    display: flex;
-    align-items: center;
-  }
-  li button,
-  li .name {
-    flex: 1;
-    min-width: 0;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-    text-align: left;
-    height: 26px;
-    line-height: 26px;
-    padding: 0 10px;
-  }
-  li .name {
-    color: var(--ink-2);
-  }
-  li .away {
-    flex: none;
-    color: var(--ink-2);
-    font-size: 11.5px;
-  }
-  li button:hover {
-    background: var(--sheet);
-  }
-  li .on {
-    font-weight: 660;
-    box-shadow: inset 3px 0 0 var(--ink);
-  }
-  input,
-  select {
+  input {
     height: 26px;
     border: 1px solid var(--edge);
     border-radius: 3px;
@@ -382,11 +278,6 @@
     padding: 0 6px;
     color: var(--ink);
     font-size: 12px;
-  }
-  .new {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr) 104px 82px 56px;
-    gap: 5px;
   }
   .choices {
     display: flex;

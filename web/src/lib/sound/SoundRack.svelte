@@ -34,7 +34,7 @@
 </script>
 
 <!-- Sounds that are made here: heard with a click, laid at the playhead with the plus; or one for all of a kind. -->
-<section class="shelf" aria-label="Sounds to lay">
+<section class="rack" aria-label="Sounds to lay">
   <div class="effects">
     {#each effects as effect (effect.kind)}
       <div class="effect" class:chosen={chosen === effect.kind}>
@@ -88,7 +88,7 @@
 </section>
 
 <style>
-  .shelf {
+  .rack {
     border-bottom: 1px solid var(--rule-strong);
     border-right: 1px solid var(--rule-strong);
     background: var(--paper);

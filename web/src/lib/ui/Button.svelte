@@ -5,6 +5,7 @@
     children,
     onclick,
     title,
+    label,
     disabled = false,
     on = false,
     href,
@@ -12,6 +13,8 @@
     children: Snippet;
     onclick?: () => void;
     title?: string;
+    /** What it is called where several read the same. */
+    label?: string;
     disabled?: boolean;
     /** Chosen among several. */
     on?: boolean;
@@ -21,9 +24,9 @@
 </script>
 
 {#if href}
-  <a class="button" {href} {title} download>{@render children()}</a>
+  <a class="button" {href} {title} aria-label={label} download>{@render children()}</a>
 {:else}
-  <button class="button" class:on {title} {disabled} {onclick}>{@render children()}</button>
+  <button class="button" class:on {title} aria-label={label} {disabled} {onclick}>{@render children()}</button>
 {/if}
 
 <style>

@@ -1,0 +1,119 @@
+<script lang="ts">
+  import type { Job } from "../api/client";
+  import { session } from "../film/session.svelte";
+  import Button from "../ui/Button.svelte";
+  import Icon from "../ui/Icon.svelte";
+  import JobState from "../ui/JobState.svelte";
+  import Segments from "../ui/Segments.svelte";
+  import { isOpen, shelf } from "./shelf.svelte";
+
+  const line = $derived(shelf.work?.line ?? []);
+  /** What runs, what waits in its order, what could go on, and then what is over. */
+  const jobs = $derived.by(() => {
+    const rank = ({ id, state }: Job) =>
+      state === "running"
+        ? -2
+        : state === "waiting"
+          ? Math.max(line.indexOf(id), -1)
+          : state === "interrupted"
+            ? 1e6
+            : 1e7;
+    return [...(shelf.work?.jobs ?? [])].sort((a, b) => rank(a) - rank(b)).slice(0, 24);
+  });
+  const WHAT = { reel: "Reel", import: "Comes in", capture: "Capture", fit: "Fit" };
+
+  async function open(job: Job) {
+    await session.open(job.film);
+    session.step = job.kind === "reel" ? "render" : "gather";
+    shelf.open = false;
+  }
+</script>
+
+<section aria-label="Under way">
+  <header>
+    <h2>Under way, of all films</h2>
+    <Segments
+      label="Reels side by side"
+      tight
+      options={["1", "2", "3", "4"].map((value) => ({
+        value,
+        label: value,
+        hint: value === "1" ? "One reel after the other" : `${value} reels side by side`,
+      }))}
+      value={`${shelf.work?.side_by_side ?? 1}`}
+      onchange={(value) => shelf.sideBySide(Number(value))}
+    />
+  </header>
+  {#each jobs as job (job.id)}
+    <div class="row {job.state}" data-job={job.id} data-state={job.state}>
+      <div class="what">
+        <button class="name" title="Open the film" disabled={!shelf.work?.films[job.film]} onclick={() => open(job)}
+          ><b>{WHAT[job.kind]}</b>
+          {job.kind === "reel" ? (shelf.work?.films[job.film] ?? job.name) : job.name}
+          {job.size ? `${job.size[0]} × ${job.size[1]}` : ""}</button
+        >
+        <JobState {job} />
+      </div>
+      {#if job.state === "waiting" && line.indexOf(job.id) > 0}
+        <Button onclick={() => shelf.place(job.id, 0)} title="Before all others that wait"
+          ><Icon name="up" size={12} />First</Button
+        >
+      {/if}
+      {#if isOpen(job.state)}
+        {#if job.kind === "reel"}<Button onclick={() => shelf.do(job.id, "pause")} title="What is written stays"
+            >Pause</Button
+          >{/if}
+        <Button onclick={() => shelf.do(job.id, "cancel")}>Cancel</Button>
+      {:else if job.state === "interrupted" && job.kind === "reel"}
+        <Button onclick={() => shelf.do(job.id, "resume")} title="What is written already is used">Go on</Button>
+        <Button onclick={() => shelf.do(job.id, "cancel")} title="Throw away what it has written">Give up</Button>
+      {/if}
+    </div>
+  {:else}
+    <p>Nothing. Reels, captures and files on their way show here.</p>
+  {/each}
+</section>
+
+<style>
+  header {
+    display: flex;
+    align-items: center;
+    justify-content: space-between;
+    padding: 10px 14px 6px;
+  }
+  header :global(.segments) {
+    width: 108px;
+  }
+  .row {
+    display: flex;
+    align-items: center;
+    gap: 5px;
+    padding: 6px 14px;
+    border-top: 1px solid var(--rule);
+  }
+  .what {
+    flex: 1;
+    min-width: 0;
+  }
+  .name {
+    display: block;
+    max-width: 100%;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    text-align: left;
+  }
+  .name:hover:not(:disabled) {
+    text-decoration: underline;
+  }
+  .name:disabled {
+    color: var(--ink-2);
+  }
+  b {
+    font-weight: 600;
+  }
+  p {
+    color: var(--ink-2);
+    padding: 0 14px 12px;
+  }
+</style>
