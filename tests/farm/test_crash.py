@@ -57,17 +57,25 @@ def start_reel(own_server: Server, film: str) -> str:
     return job
 
 
-def workers() -> list[psutil.Process]:
-    found = psutil.process_iter(["cmdline"])
-    return [process for process in found if "yaila.farm.reel" in (process.info["cmdline"] or [])]
+def below(server: Server) -> list[psutil.Process]:
+    """All processes that a server has begun, and those that they have."""
+    assert server.process
+    return psutil.Process(server.process.pid).children(recursive=True)
+
+
+def works(process: psutil.Process) -> bool:
+    try:
+        return process.status() != psutil.STATUS_ZOMBIE
+    except psutil.NoSuchProcess:
+        return False
 
 
 def test_killed_in_mid_render_the_reel_reports_itself_interrupted(own_server: Server, rendering: str) -> None:
     job = start_reel(own_server, rendering)
-    worker = [process for process in workers() if job in process.info["cmdline"]]
-    assert worker
+    workers = below(own_server)
+    assert len(workers) >= 2
     own_server.kill()
-    own_server.until(lambda: not worker[0].is_running() or worker[0].status() == psutil.STATUS_ZOMBIE, 20)
+    own_server.until(lambda: not any(map(works, workers)), 20)
     own_server.start()
     reel = own_server.jobs(rendering)[0]
     assert reel["state"] == "interrupted"

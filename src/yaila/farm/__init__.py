@@ -3,28 +3,17 @@
 from __future__ import annotations
 
 import logging
-import os
 import shutil
 import signal
-import subprocess
-import sys
 from collections.abc import Callable
 
 from yaila.core.errors import BadRender
+from yaila.farm.processes import WORK, Working
 from yaila.farm.turns import Turns
 from yaila.store import Store
 from yaila.store.jobs import INTERRUPTED, OPEN
 
 log = logging.getLogger("yaila")
-
-
-WORK = {
-    "import": "yaila.farm.importing",
-    "capture": "yaila.farm.capturing",
-    "fit": "yaila.farm.fitting",
-    "reel": "yaila.farm.reel",
-}
-"""The module that does each kind of job, run as ``python -m MODULE HOME JOB SERVER``, the server's process."""
 
 
 RESUMED = ("interrupted", "failed")
@@ -45,14 +34,14 @@ class Farm:
 
     def __init__(self, store: Store) -> None:
         self._store = store
-        self._processes: dict[str, subprocess.Popen[bytes]] = {}
+        self._working: dict[str, Working] = {}
         self._turns = {kind: Turns(kind) for kind in WORK}
         self._closing = False
 
     def start(self, job: str, kind: str, done: Callable[[], None] = lambda: None, at_once: bool = False) -> None:
         """Do a job in the background, ``at_once`` or when it is its turn; ``done`` is called when its process has ended
         well and left the job open."""
-        self._turns[kind].join(job, lambda: self._tried(job, WORK[kind], done), at_once)
+        self._turns[kind].join(job, lambda: self._tried(job, kind, done), at_once)
 
     @property
     def reels(self) -> Turns:
@@ -92,35 +81,29 @@ class Farm:
         self.start(job, "reel")
 
     def _end(self, job: str) -> None:
-        process = self._processes.get(job)
-        if process:
-            process.terminate()
-            try:
-                process.wait(timeout=10)
-            except subprocess.TimeoutExpired:
-                process.kill()
+        if working := self._working.get(job):
+            working.end()
 
     def close(self) -> None:
         """Stop all jobs: the server is going."""
         self._closing = True
         for turn in self._turns.values():
             turn.close()
-        for process in list(self._processes.values()):
-            process.terminate()
+        for working in list(self._working.values()):
+            working.end(patience=0)
 
-    def _tried(self, job: str, module: str, done: Callable[[], None]) -> None:
+    def _tried(self, job: str, kind: str, done: Callable[[], None]) -> None:
         try:
-            self._work(job, module, done)
+            self._work(job, kind, done)
         except Exception:
             log.exception("Job %s was left", job)
 
-    def _work(self, job: str, module: str, done: Callable[[], None]) -> None:
+    def _work(self, job: str, kind: str, done: Callable[[], None]) -> None:
         if self._closing or self._store.jobs.get(job).state != "waiting":
             return
-        process = subprocess.Popen([sys.executable, "-m", module, str(self._store.home), job, str(os.getpid())])
-        self._processes[job] = process
-        code = process.wait()
-        del self._processes[job]
+        working = self._working[job] = Working(kind, self._store.home, job)
+        code = working.run()
+        del self._working[job]
         self._store.sweep(job)
         if self._closing:
             self._store.jobs.note(

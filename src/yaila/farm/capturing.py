@@ -1,4 +1,4 @@
-"""The process that captures plates from a survey: ``python -m yaila.farm.capturing HOME JOB``."""
+"""The job that captures plates from a survey."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from yaila.core.film.model import Captured
 from yaila.core.film.part import new_id
 from yaila.core.ground import TileBlock
 from yaila.core.ground.georeference import MERCATOR, Georeference
-from yaila.farm.pulse import Pulse, give_way, work
+from yaila.farm.pulse import Pulse
 from yaila.formats.mosaic import Mosaic
 from yaila.formats.survey import Source, Surveyor
 from yaila.store import Store
@@ -106,8 +106,3 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
     finally:
         if surveyor:
             surveyor.close()
-
-
-if __name__ == "__main__":
-    give_way(10)
-    work(run)

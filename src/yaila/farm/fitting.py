@@ -1,4 +1,4 @@
-"""The process that finds fits and matches tones: ``python -m yaila.farm.fitting HOME JOB``."""
+"""The job that finds fits and matches tones."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from yaila.core.analysis.overlap import Open, find_on_stack, finer_below, tone_m
 from yaila.core.film import Film
 from yaila.core.film.acts import LayFound, MatchTone, NoteFit, RestackPlate
 from yaila.core.imagery.fitting import NotFitted
-from yaila.farm.pulse import Pulse, give_way, work
+from yaila.farm.pulse import Pulse
 from yaila.store import Store
 
 
@@ -86,8 +86,3 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
     )
     found: list[dict[str, Any]] = [act.model_dump(mode="json") for act in acts]
     store.jobs.note(job, settings=row.settings | {"acts": found}, done=99)
-
-
-if __name__ == "__main__":
-    give_way(10)
-    work(run)

@@ -1,4 +1,4 @@
-"""The process that takes a picture, clip, sound or bundle into store: ``python -m yaila.farm.importing HOME JOB``."""
+"""The job that takes a picture, clip, sound or bundle into the store."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import Any
 from yaila.core.errors import BadGeoreference, BadSound
 from yaila.core.ground.georeference import Georeference
 from yaila.farm.bundles import take_in_bundle
-from yaila.farm.pulse import Pulse, give_way, work
+from yaila.farm.pulse import Pulse
 from yaila.formats.georeferencing import is_tiff, read_world
 from yaila.formats.mbtiles import is_mbtiles, read_mbtiles
 from yaila.store import Store
@@ -110,8 +110,3 @@ def _beside(settings: dict[str, Any], name: str) -> tuple[Georeference | None, s
         return read_world(settings["world"], settings.get("prj"), settings.get("world_name", name)), ""
     except BadGeoreference as error:
         return None, str(error)
-
-
-if __name__ == "__main__":
-    give_way(15)
-    work(run)

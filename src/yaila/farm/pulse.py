@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import logging
+import multiprocessing
 import os
-import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -18,10 +18,8 @@ from yaila.store.jobs import INTERRUPTED
 class Pulse:
     """Writes progress now and then; ends the process when its server has died."""
 
-    def __init__(self, store: Store, job: str, server: int, every: float = 0.3) -> None:
-        """``server`` is the process of the server: it may have died before this one could look who began it."""
+    def __init__(self, store: Store, job: str, every: float = 0.3) -> None:
         self._store, self.job, self._every = store, job, every
-        self._parent = server
         self._last = 0.0
         self._look()
 
@@ -35,7 +33,8 @@ class Pulse:
         self._store.jobs.note(self.job, done=done)
 
     def _look(self) -> None:
-        if os.getppid() != self._parent:
+        server = multiprocessing.parent_process()
+        if server and not server.is_alive():
             self._store.jobs.note(
                 self.job,
                 state="interrupted",
@@ -50,11 +49,14 @@ def give_way(by: int) -> None:
     os.nice(min(by, int(most)) if most.isdigit() else by)
 
 
-def work(run: Callable[[Store, str, Pulse], None]) -> None:
-    """Do a job as ``python -m MODULE HOME JOB SERVER`` asks for it. Whatever goes wrong reaches the job."""
+def work(run: Callable[[Store, str, Pulse], None], home: Path, job: str) -> None:
+    """Do a job of a store. Whatever goes wrong reaches the job."""
     logging.basicConfig(level=logging.WARNING)
-    store, job = Store(Path(sys.argv[1])), sys.argv[2]
-    pulse = Pulse(store, job, int(sys.argv[3]))
+    store = Store(home)
+    pulse = Pulse(store, job)
+    if store.jobs.get(job).state != "waiting":
+        # It was cancelled while this began.
+        return
     store.jobs.note(job, state="running")
 
     def failed(message: str) -> None:

@@ -1,7 +1,6 @@
 """Rendering a reel: frames drawn at final quality and encoded as they come.
 
-Run as a process of its own by the server, ``python -m yaila.farm.reel HOME JOB``; the command line calls
-:func:`render` itself.
+The server has it done as a job, in a process of its own; the command line calls :func:`render` itself.
 """
 
 from __future__ import annotations
@@ -30,7 +29,7 @@ from yaila.core.picture import Kit, Part, Quality, Renderer, Request
 from yaila.core.sound import sample_of
 from yaila.core.time import Time, timecode
 from yaila.farm.pieces import Pieces, folder_of, pieces_of
-from yaila.farm.pulse import Pulse, give_way, work
+from yaila.farm.pulse import Pulse
 from yaila.formats.delivery import Slate, delivery, form_of, joined
 from yaila.formats.loudness import levelled
 from yaila.formats.video import Track
@@ -276,8 +275,3 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
         farm=Farmed(farm_key(store), store.file_of),
     )
     store.jobs.note(job, state="done", done=row.total)
-
-
-if __name__ == "__main__":
-    give_way(19)
-    work(run)
