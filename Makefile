@@ -63,6 +63,7 @@ $(VENV)/.run: $(VENV)/bin/python requirements.lock pyproject.toml
 	touch $@
 
 $(VENV)/.compiled: $(VENV)/.run
+	$(BIN)/python -m compileall -q src
 	$(BIN)/python -m yaila.prepare
 	touch $@
 

@@ -68,10 +68,8 @@ def _served(port: int, prepare: Callable[[Store], None]) -> None:
     # Threads that draw hand over often, so that a short answer need not wait for them: with three of them at work an
     # edit takes 0.17 s then, and 0.7 with Python's own 5 ms.
     sys.setswitchinterval(0.0001)
-    # What has been loaded stays, and films are large and without circles: looking through all of it took 0.1 s again
-    # and again.
+    # What has been loaded stays: looking through all of it took 0.1 s again and again.
     gc.freeze()
-    gc.set_threshold(50_000, 10, 10)
     with sole_server(default_home(), port) as door:
         store = Store()
         prepare(store)
@@ -353,6 +351,8 @@ def _frame(text: str, film: Film) -> int:
 
 def main() -> None:
     """Run the command line; what a person can mend is said in one sentence."""
+    # Films, and what is loaded to work on them, are large and without circles.
+    gc.set_threshold(50_000, 10, 10)
     try:
         app(standalone_mode=True)
     except YailaError as error:

@@ -17,7 +17,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator, RegularGridInterpolator
 
 from yaila.core.colour.spaces import LUMINANCE, as_fine, decoded, encoded, linear_from_oklab, oklab_from_linear
 from yaila.core.colour.temperature import RGB_OF_XYZ, daylight
@@ -56,6 +55,8 @@ class Cube:
         side = len(self.table)
         places = np.clip((rgb - low) / (high - low), 0, 1) * (side - 1)
         axes = (np.arange(side),) * 3
+        from scipy.interpolate import RegularGridInterpolator
+
         return np.asarray(RegularGridInterpolator(axes, self.table.astype(np.float64))(places))
 
 
@@ -165,6 +166,8 @@ def _curved(value: Floats, grading: Grading) -> Floats:
 def curved(value: Floats, points: Curve) -> Floats:
     """Values, 0..1, along a curve through points; before the first and behind the last it is level."""
     x, y = np.array(points, np.float64).T
+    from scipy.interpolate import PchipInterpolator
+
     return np.asarray(np.clip(PchipInterpolator(x, y)(np.clip(value, x[0], x[-1])), 0, 1))
 
 

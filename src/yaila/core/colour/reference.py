@@ -10,7 +10,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from yaila.core.colour.grading import Grading, graded
 from yaila.core.colour.spaces import decoded, oklab_from_linear
@@ -59,6 +58,9 @@ def likened(ours: NDArray[np.uint8], theirs: NDArray[np.uint8]) -> Likened:
     def away(scaled: Floats) -> Floats:
         made = graded(own, _grading(scaled * SCALE))
         return np.concatenate([WEIGHTS * (statistics(made) - goal), HELD * scaled])
+
+    # It takes a while to load, and few films are matched to a picture.
+    from scipy.optimize import least_squares
 
     found = least_squares(
         away, np.array([0, 0, 0, 0, 0, 0.02]), bounds=(LOW / SCALE - 1e-9, HIGH / SCALE), diff_step=0.02, max_nfev=60

@@ -8,8 +8,6 @@ from collections.abc import Callable
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
-from scipy.interpolate import LinearNDInterpolator
 
 Floats = NDArray[np.float32]
 
@@ -29,6 +27,8 @@ def waves(seed: int, finest: float, widest: float, steep: float = 1.0, along: fl
     strength[(often > 1 / finest) | (often < 1 / widest)] = 0
     strength[0, 0] = 0
     phases = np.exp(2j * np.pi * random.random(strength.shape, np.float32))
+    from scipy import fft
+
     made = fft.irfft2((strength * phases).astype(np.complex64), s=(SIDE, SIDE))
     return np.asarray(made / max(float(made.std()), 1e-12), np.float32)
 
@@ -68,6 +68,8 @@ def facets(seed: int, count: int) -> Floats:
     random, fine = np.random.default_rng([seed, 3]), SIDE // 2
     places, heights = random.random((count, 2)), random.normal(0, 1, count)
     around = [(places + np.array([down, across]), heights) for down in (-1, 0, 1) for across in (-1, 0, 1)]
+    from scipy.interpolate import LinearNDInterpolator
+
     surface = LinearNDInterpolator(np.vstack([one[0] for one in around]), np.hstack([one[1] for one in around]))
     at = (np.arange(fine) + 0.5) / fine
     made = surface(*np.meshgrid(at, at, indexing="ij"))
