@@ -33,7 +33,7 @@ def test_films_on_the_shelf(server: Server, film: Page, tmp_path: Path) -> None:
     copy.press("Enter")
     expect(page.locator("button.film")).to_contain_text("Second night")
     second = shelf.locator("li", has=page.get_by_label("Name of Second night"))
-    expect(second).to_contain_text("none of it only here")
+    expect(second).to_contain_text("all shared with other films")
     # It is given out, taken away for good, and comes back from its bundle.
     second.get_by_role("button", name="Give out").click()
     with page.expect_download() as download:

@@ -17,6 +17,15 @@
   const rate = $derived(session.choices?.rates.find((choice) => choice.rate === film.rate)?.name ?? film.rate);
   const here = $derived(film.id === session.id);
 
+  /** Which of the film's sixteen moments is shown while the pointer goes over its picture. */
+  let moment = $state<number | null>(null);
+  const frame = $derived(moment === null ? film.poster! : Math.round(((moment + 0.5) / 16) * (film.frames - 1)));
+
+  function look(event: PointerEvent & { currentTarget: HTMLElement }) {
+    const box = event.currentTarget.getBoundingClientRect();
+    moment = Math.min(Math.max(Math.floor(((event.clientX - box.left) / box.width) * 16), 0), 15);
+  }
+
   async function open() {
     await session.open(film.id);
     shelf.open = false;
@@ -24,9 +33,18 @@
 </script>
 
 <li class:here>
-  <button class="picture" tabindex="-1" aria-hidden="true" title="Open {film.name}" disabled={film.away} onclick={open}>
+  <button
+    class="picture"
+    tabindex="-1"
+    aria-hidden="true"
+    title="Open {film.name}"
+    disabled={film.away}
+    onclick={open}
+    onpointermove={look}
+    onpointerleave={() => (moment = null)}
+  >
     {#if film.poster !== null}<img
-        src={frameUrl(film.id, film.state, film.poster, 288, "draft", "")}
+        src={frameUrl(film.id, film.state, frame, 288, "draft", "")}
         alt=""
         loading="lazy"
       />{:else}<span>no imagery yet</span>{/if}
@@ -46,10 +64,12 @@
     />
     <p>{film.width} × {film.height} · {rate} fps · {film.seconds.toFixed(1)} s{here ? " · on the table" : ""}</p>
     <p>
-      changed {ago(film.touched)} · {film.bytes ? bytes(film.bytes) : "no files"}{film.bytes &&
-      film.alone !== film.bytes
-        ? `, ${film.alone ? bytes(film.alone) : "none"} of it only here`
-        : ""}
+      changed {ago(film.touched)} · {film.bytes ? bytes(film.bytes) : "no files"}{!film.bytes ||
+      film.alone === film.bytes
+        ? ""
+        : film.alone
+          ? `, ${bytes(film.alone)} of it its own`
+          : ", all shared with other films"}
     </p>
     {#if film.lacks}<p class="lacks">
         The file of “{film.first}”{film.lacks > 1 ? ` and ${film.lacks - 1} more are` : " is"} missing: open it and drop

@@ -31,7 +31,8 @@
 
 <section aria-label="Under way">
   <header>
-    <h2>Under way, of all films</h2>
+    <h2>Under way</h2>
+    <span title="Reels that are drawn at the same time, until Yaila is started again">reels side by side</span>
     <Segments
       label="Reels side by side"
       tight
@@ -60,8 +61,9 @@
         >
       {/if}
       {#if isOpen(job.state)}
-        {#if job.kind === "reel"}<Button onclick={() => shelf.do(job.id, "pause")} title="What is written stays"
-            >Pause</Button
+        {#if job.kind === "reel" && job.state === "running"}<Button
+            onclick={() => shelf.do(job.id, "pause")}
+            title="What is written stays">Pause</Button
           >{/if}
         <Button onclick={() => shelf.do(job.id, "cancel")}>Cancel</Button>
       {:else if job.state === "interrupted" && job.kind === "reel"}
@@ -80,6 +82,12 @@
     align-items: center;
     justify-content: space-between;
     padding: 10px 14px 6px;
+  }
+  header span {
+    flex: 1;
+    text-align: right;
+    padding-right: 8px;
+    color: var(--ink-2);
   }
   header :global(.segments) {
     width: 108px;
