@@ -11,11 +11,11 @@ import os
 import sys
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, get_args
 
 import typer
 
-from yaila.core.errors import YailaError
+from yaila.core.errors import BadRender, YailaError
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -169,23 +169,28 @@ def render(
         str,
         typer.Option(
             help="How it is delivered: h264, h265, vp9, av1, prores, dnxhr, prores4444, vp9alpha, png, "
-            "png16, tiff, exr, ffv1 or webp."
+            "png16, tiff, exr, exrlayers, ffv1, gif or webp."
         ),
     ] = "h264",
     resume: Annotated[bool, typer.Option(help="Go on where an earlier rendering of the same was broken off.")] = False,
-    part: Annotated[str, typer.Option(help="What it holds: all, ground or marks.")] = "all",
+    part: Annotated[str, typer.Option(help="What it holds: all, ground, marks, matte or depth.")] = "all",
+    only: Annotated[list[str] | None, typer.Option(help="A mark that a part of marks holds, by its name.")] = None,
     on: Annotated[str, typer.Option(help="The scheduler of the farm that draws it, such as tls://host:8786.")] = "",
     key: Annotated[Path | None, typer.Option(help="The farm's key; farm.pem of the store if not given.")] = None,
 ) -> None:
     """Render a reel."""
+    from yaila.core.picture import Part
     from yaila.farm.reel import Farmed, ReelSettings, ask_files, farm_key, frames_of
     from yaila.farm.reel import render as render_reel
     from yaila.formats.delivery import form_of
 
-    if part not in ("all", "ground", "marks"):
-        raise typer.BadParameter("all, ground or marks", param_hint="--part")
+    if part not in get_args(Part):
+        raise typer.BadParameter(", ".join(get_args(Part)), param_hint="--part")
 
     document, store = _film(film)
+    named = {mark.name: mark.id for mark in document.marks} if only else {}
+    if unknown := set(only or ()) - named.keys():
+        raise BadRender(f"There is no mark “{min(unknown)}” in the film.")
     ask_files(document, store)
     settings = ReelSettings(
         first=_frame(first, document) if first else 0,
@@ -194,6 +199,7 @@ def render(
         crf=crf,
         form=form_of(form).key,
         part=part,
+        only=tuple(named[name] for name in only or ()),
         on=on,
     )
     total, begin, there = len(frames_of(document, settings)), time.monotonic(), -1

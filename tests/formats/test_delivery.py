@@ -26,8 +26,8 @@ from yaila.formats.sequence import straight
 SIZE = FrameSize(256, 128)
 RATE = Rate.parse("30000/1001")
 COUNT = 7
-FILMS = [key for key, form in FORMS.items() if form.coding and key != "webp"]
-PICTURES = [key for key, form in FORMS.items() if form.picture]
+FILMS = [key for key, form in FORMS.items() if form.coding and not form.whole]
+PICTURES = [key for key, form in FORMS.items() if form.picture and not form.layers]
 
 
 def frames() -> list[np.ndarray]:
@@ -133,7 +133,9 @@ def test_no_form_takes_more_room_than_is_asked_for(key: str, tmp_path: Path) -> 
         for _ in range(4):
             frame = random.integers(0, 256, (SIZE.height, SIZE.width, 4), np.uint8)
             frame[..., 3] = 255
-            writer.write(frame)
+            depth = random.random((SIZE.height, SIZE.width), np.float32)
+            kinds = ("", "ground", "marks", "regions", "routes", "markers", "insets", "labels")
+            writer.write({**dict.fromkeys(kinds, frame), "Z": depth} if form.layers else frame)
     head = 40_000
     assert path.stat().st_size <= form.room * SIZE.width * SIZE.height * 4 + head
 
@@ -171,3 +173,17 @@ def test_a_broken_off_delivery_leaves_nothing(tmp_path: Path) -> None:
         with pytest.raises(RuntimeError), delivery(FORMS[key], path, SIZE, RATE, 20, Slate("")) as writer:
             _break_off(writer)
         assert list(tmp_path.iterdir()) == []
+
+
+def test_a_gif_plays_as_long_as_the_film_and_is_near_to_it(tmp_path: Path) -> None:
+    path = tmp_path / "film.gif"
+    moving = [cv2.GaussianBlur(frame, (0, 0), 3) for frame in frames()]
+    with delivery(FORMS["gif"], path, SIZE, Rate.parse("25"), 18, Slate("")) as writer:
+        for frame in moving:
+            writer.write(frame)
+    got = imageio.imread(path, plugin="pillow")
+    assert got.shape == (COUNT, SIZE.height, SIZE.width, 3)
+    assert all(psnr(one, frame[..., :3]) > 30 for one, frame in zip(got, moving, strict=True))
+    with av.open(str(path)) as file:
+        times = [float(frame.pts * frame.time_base) for frame in file.decode(video=0)]
+    assert times == pytest.approx([k / 25 for k in range(COUNT)])

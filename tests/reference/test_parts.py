@@ -73,3 +73,48 @@ def test_over_mountains_marks_lie_as_they_do_in_the_whole() -> None:
     # Light and shade of the slopes are done in linear light, so edges of marks differ by some codes.
     assert np.quantile(away, 0.99) <= 3
     assert (marks[..., 3] > 0).mean() > 0.01
+
+
+def test_a_matte_is_what_the_marks_cover_and_one_mark_may_be_alone() -> None:
+    one = film()
+    assert np.array_equal(drawn(one, "matte")[..., 0], drawn(one, "marks")[..., 3])
+    assert (drawn(one, "matte")[..., 3] == 255).all()
+    alone = [drawn(one, "marks", only=frozenset({mark.id})) for mark in one.marks]
+    assert all((part[..., 3] > 0).any() for part in alone)
+    covered = np.max([part[..., 3] for part in alone], axis=0)
+    assert np.array_equal(covered > 0, drawn(one, "marks")[..., 3] > 0)
+
+
+def test_depth_is_how_far_the_ground_is_along_the_line_of_sight() -> None:
+    tilted = film_of(plate("a"), vantages=[{"x": 30, "y": -20, "span": 300, "tilt": 50, "heading": 25, "hold": 2}])
+    renderer = Renderer(lambda key: Picture(), PageStore(64))
+    away = renderer.depth(Request(tilted, Time(3), SIZE))
+    # By hand: the camera is so far from its target that the frame there is as wide as the span (36 mm film width).
+    focal, span, tilt = tilted.vantages[0].focal, 300.0, np.radians(50)
+    distance = span * focal / 36
+    row = np.broadcast_to(np.arange(SIZE.height)[:, None] + 0.5, (SIZE.height, SIZE.width))
+    up = (SIZE.height / 2 - row) * span / SIZE.width / distance
+    # A ray that rises by ``up`` for each unit along the line of sight meets the ground where its fall is the height.
+    fall = np.cos(tilt) - up * np.sin(tilt)
+    wanted = np.where(fall > 0, distance * np.cos(tilt) / fall, np.inf)
+    assert np.isfinite(wanted).any()
+    assert np.allclose(away, wanted, rtol=1e-4)
+    # As a picture it is white at the camera, and half at the target.
+    grey = drawn(tilted, "depth")
+    near = np.isfinite(wanted)
+    assert np.abs(grey[..., 0][near] - 255 * distance / (distance + wanted[near])).max() <= 0.51
+    level = film_of(plate("a"), vantages=[{"x": 0, "y": 0, "span": 300, "tilt": 85, "hold": 2}])
+    assert np.isinf(renderer.depth(Request(level, Time(3), SIZE))[0]).all()
+
+
+def test_the_depth_of_a_mountain_is_that_of_a_plane_at_its_height() -> None:
+    from yaila.core.picture import Kit
+
+    flat = np.full((300, 300), 40.0, np.float32)
+    raised = film_of(plate("a"), plate("b", role="heights"),
+                     finish={"relief": {"on": True, "plate": "b", "times": 1.0, "sea": 0}},
+                     vantages=[{"x": 0, "y": 0, "span": 200, "hold": 2}])  # fmt: skip
+    renderer = Renderer(lambda key: Picture(), PageStore(64), Kit(heights=lambda key, codes: flat))
+    distance = 200 * raised.vantages[0].focal / 36
+    middle = renderer.depth(Request(raised, Time(3), SIZE))[SIZE.height // 2, SIZE.width // 2]
+    assert abs(middle - (distance - 40)) < 0.1

@@ -313,7 +313,7 @@
           </header>
           <div class="mat">
             <!-- svelte-ignore a11y_media_has_caption -->
-            {#if reel.endsWith(".webp")}<img src="/api/reels/{reel}" alt="The reel" />
+            {#if reel.endsWith(".webp") || reel.endsWith(".gif")}<img src="/api/reels/{reel}" alt="The reel" />
             {:else}<video src="/api/reels/{reel}" controls autoplay></video>{/if}
           </div>
         </section>

@@ -184,19 +184,21 @@ def place_job(job: str, to: Annotated[int, Body(ge=0)], desk: TheDesk) -> Work:
     return get_work(desk)
 
 
-PLAYED = ("h264", "vp9", "av1", "vp9alpha", "webp")
+PLAYED = ("h264", "vp9", "av1", "vp9alpha", "webp", "gif")
 """Forms that pages play."""
 
 
 class OfferedForm(BaseModel):
     """A form to deliver in: what it is called and for, whether it has a quality, whether what is see-through stays so,
-    whether the film's sound goes with it, and whether this machine can write it."""
+    whether it holds all parts in layers, whether the film's sound goes with it, and whether this machine can write
+    it."""
 
     key: str
     name: str
     purpose: str
     quality: bool
     alpha: bool
+    layers: bool
     sounds: bool
     available: bool
 
@@ -225,6 +227,7 @@ def list_forms() -> list[OfferedForm]:
             purpose=form.purpose,
             quality=form.quality,
             alpha=form.alpha,
+            layers=form.layers,
             sounds=form.sounds,
             available=form.available,
         )

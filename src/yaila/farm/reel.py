@@ -14,9 +14,8 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import Annotated, Any
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila import __version__
@@ -30,7 +29,7 @@ from yaila.core.sound import sample_of
 from yaila.core.time import Time, timecode
 from yaila.farm.pieces import Pieces, folder_of, pieces_of
 from yaila.farm.pulse import Pulse
-from yaila.formats.delivery import Slate, delivery, form_of, joined
+from yaila.formats.delivery import Form, Slate, delivery, form_of, joined
 from yaila.formats.loudness import levelled
 from yaila.formats.video import Track
 from yaila.formats.whole import ask_room
@@ -49,6 +48,8 @@ class ReelSettings(BaseModel):
     crf: int = Field(18, ge=0, le=51)
     form: str = Field("h264", max_length=20)
     part: Part = "all"
+    only: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=2000)
+    """The marks that a part of marks holds, by their ids; all of them if none is named."""
     sound: bool = True
     """Whether the film's sound goes with it, in a reel of the whole."""
     on: str = Field("", max_length=200, pattern=r"^(tls://\S+:\d{1,5})?$")
@@ -104,6 +105,10 @@ def frames_of(film: Film, settings: ReelSettings) -> range:
     last = count - 1 if settings.last is None else settings.last
     if settings.first > last or last >= count:
         raise BadRender(f"The film has frames 0 to {count - 1}; {settings.first} to {last} is not among them.")
+    if settings.only and not set(settings.only) <= {mark.id for mark in film.marks}:
+        raise BadRender("A mark that the reel is to hold is not in the film any more. Choose others.")
+    if form_of(settings.form).layers and (settings.part != "all" or settings.only):
+        raise BadRender("A form with layers holds all of the film in parts. Choose all of it, or another form.")
     return range(settings.first, last + 1)
 
 
@@ -151,7 +156,7 @@ def render(
         draw_on(settings.on, farm.key, film, own, farm.file_of, kept, [(k, pieces[k]) for k in missing], more)
     elif missing:
         drawn = _Drawn(film, settings, size, [frame for number in missing for frame in pieces[number]])
-        with drawn.by(Renderer(open_picture, pages or PageStore(512), kit), form.alpha):
+        with drawn.by(Renderer(open_picture, pages or PageStore(512), kit), form):
             for number in missing:
                 _encode(film, settings, kept.path(number), pieces[number], drawn, more)
                 kept.keep(number)
@@ -163,7 +168,7 @@ def render(
 def write_piece(film: Film, settings: ReelSettings, path: Path, frames: range, renderer: Renderer) -> None:
     """Draw and encode one piece of a reel."""
     drawn = _Drawn(film, settings, size_for(film, settings.width), list(frames))
-    with drawn.by(renderer, form_of(settings.form).alpha):
+    with drawn.by(renderer, form_of(settings.form)):
         _encode(film, settings, path, frames, drawn, lambda frames: None)
 
 
@@ -198,14 +203,14 @@ class _Drawn:
     """Frames that are drawn in a thread, some ahead of when they are asked for."""
 
     def __init__(self, film: Film, settings: ReelSettings, size: FrameSize, frames: list[int]) -> None:
-        self._film, self._part, self._size, self._frames = film, settings.part, size, frames
-        self._ready: queue.Queue[NDArray[np.uint8] | BaseException] = queue.Queue(maxsize=3)
+        self._film, self._settings, self._size, self._frames = film, settings, size, frames
+        self._ready: queue.Queue[Any] = queue.Queue(maxsize=3)
         self._stop = threading.Event()
 
     @contextmanager
-    def by(self, renderer: Renderer, clear: bool) -> Iterator[None]:
+    def by(self, renderer: Renderer, form: Form) -> Iterator[None]:
         """Draw while the context lasts."""
-        drawer = threading.Thread(target=self._draw_all, args=(renderer, clear), name="frames")
+        drawer = threading.Thread(target=self._draw_all, args=(renderer, form), name="frames")
         drawer.start()
         try:
             yield
@@ -213,27 +218,35 @@ class _Drawn:
             self._stop.set()
             drawer.join()
 
-    def next(self) -> NDArray[np.uint8]:
-        """The next frame; what went wrong with it is raised."""
+    def next(self) -> Any:
+        """The next frame, as its form takes it; what went wrong with it is raised."""
         item = self._ready.get()
         if isinstance(item, BaseException):
             raise item
         return item
 
-    def _put(self, item: NDArray[np.uint8] | BaseException) -> None:
+    def _put(self, item: Any) -> None:
         while not self._stop.is_set():
             try:
                 return self._ready.put(item, timeout=0.2)
             except queue.Full:
                 continue
 
-    def _draw_all(self, renderer: Renderer, clear: bool) -> None:
+    def _draw_all(self, renderer: Renderer, form: Form) -> None:
         try:
             for frame in self._frames:
                 if self._stop.is_set():
                     return
-                request = Request(self._film, Time(frame), self._size, Quality.FINAL, clear=clear, part=self._part)
-                self._put(renderer.render(request).pixels)
+                request = Request(
+                    self._film,
+                    Time(frame),
+                    self._size,
+                    Quality.FINAL,
+                    clear=form.alpha,
+                    part=self._settings.part,
+                    only=frozenset(self._settings.only),
+                )
+                self._put(renderer.in_layers(request) if form.layers else renderer.render(request).pixels)
         except BaseException as error:
             self._put(error)
 

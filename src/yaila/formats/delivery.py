@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
-from typing import Literal, Protocol
+from typing import Any, Literal, Protocol
 
 import av
 import numpy as np
@@ -34,8 +34,8 @@ Purpose = Literal["the web", "an editor", "transparency", "frame by frame", "the
 class Writer(Protocol):
     """Takes frames in order."""
 
-    def write(self, frame: Pixels) -> None:
-        """Append a frame: (height, width, 4) uint8 premultiplied sRGB."""
+    def write(self, frame: Any) -> None:
+        """Append a frame: (height, width, 4) uint8 premultiplied sRGB; to a form that has ``layers``, those by name."""
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,12 @@ class Form:
     @property
     def whole(self) -> bool:
         """Whether it can only be written as a whole, not joined from pieces."""
-        return self.coding is not None and self.coding.container == "webp"
+        return self.coding is not None and self.coding.container in ("webp", "gif")
+
+    @property
+    def layers(self) -> bool:
+        """Whether its frames are layers by name: the whole, the ground, the marks of each kind, depth."""
+        return bool(self.picture) and PICTURES[self.picture].layers
 
     @property
     def available(self) -> bool:
@@ -117,8 +122,11 @@ _FORMS = (
          room=4.5),
     Form("exr", "OpenEXR, linear light, half float, ZIP", "frame by frame", ".zip", "application/zip", picture="exr",
          alpha=True, room=8.5),
+    Form("exrlayers", "OpenEXR with layers and depth, ZIP", "frame by frame", ".zip", "application/zip",
+         picture="exrlayers", alpha=True, room=70.0),
     Form("ffv1", "FFV1 without loss, MKV", "the archive", ".mkv", "video/x-matroska",
          _film("matroska", "ffv1", "bgr0", level="3", slicecrc="1", slices="16"), room=4.0),
+    Form("gif", "Animated GIF", "a preview", ".gif", "image/gif", _film("gif", "gif", "pal8", loop="0"), room=1.6),
     Form("webp", "Animated WebP", "a preview", ".webp", "image/webp",
          _film("webp", "libwebp_anim", "yuva420p", quality="70", loop="0"), room=0.5),
 )  # fmt: skip

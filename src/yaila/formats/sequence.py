@@ -5,10 +5,11 @@ from __future__ import annotations
 import shutil
 import tempfile
 import zipfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyvips
@@ -18,6 +19,8 @@ from yaila.core.colour import LINEAR_OF_BYTE
 from yaila.formats.whole import part_file
 
 Pixels = NDArray[np.uint8]
+Layers = Mapping[str, NDArray[Any]]
+"""Parts of a frame by name: premultiplied RGBA, and floats of one channel."""
 
 
 @dataclass(frozen=True)
@@ -25,7 +28,9 @@ class Picture:
     """A kind of picture: its ending, and what makes the bytes of one of premultiplied RGBA."""
 
     suffix: str
-    bytes_of: Callable[[Pixels], bytes]
+    bytes_of: Callable[[Any], bytes]
+    layers: bool = False
+    """Whether it is made of layers by name, not of one picture."""
 
 
 def straight(frame: Pixels) -> Pixels:
@@ -55,13 +60,33 @@ def _tiff(frame: Pixels) -> bytes:
 
 def _exr(frame: Pixels) -> bytes:
     """Half floats of linear light with the primaries of sRGB, premultiplied, as OpenEXR has it."""
-    import OpenEXR
+    return _exr_of({"RGBA": _half_light(frame)})
 
+
+def _exr_layers(frame: Layers) -> bytes:
+    """The same for each layer by its name, and floats for what is no picture; the whole is the layer without a name."""
+    channels: dict[str, NDArray[Any]] = {}
+    for name, values in frame.items():
+        if values.ndim == 2:
+            channels[name] = np.ascontiguousarray(values, np.float32)
+            continue
+        light = _half_light(values)
+        for k, channel in enumerate("RGBA"):
+            channels[f"{name}.{channel}" if name else channel] = np.ascontiguousarray(light[..., k])
+    return _exr_of(channels)
+
+
+def _half_light(frame: NDArray[Any]) -> NDArray[np.float16]:
     plain = straight(frame)
     alpha = plain[..., 3:].astype(np.float32) / 255
     light = LINEAR_OF_BYTE[plain[..., :3]].astype(np.float32) * alpha
+    return np.concatenate([light, alpha], axis=-1).astype(np.float16)
+
+
+def _exr_of(channels: Mapping[str, NDArray[Any]]) -> bytes:
+    import OpenEXR
+
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
-    channels = {"RGBA": np.concatenate([light, alpha], axis=-1).astype(np.float16)}
     # Its writer knows files alone.
     with tempfile.TemporaryDirectory() as room, OpenEXR.File(header, channels) as file:
         path = Path(room) / "frame.exr"
@@ -74,6 +99,7 @@ PICTURES = {
     "png16": Picture(".png", _png16),
     "tiff": Picture(".tif", _tiff),
     "exr": Picture(".exr", _exr),
+    "exrlayers": Picture(".exr", _exr_layers, layers=True),
 }
 """By how forms name them."""
 
@@ -104,9 +130,9 @@ class SequenceWriter:
     def __init__(self, archive: zipfile.ZipFile, kind: Picture, first: int) -> None:
         self._archive, self._kind, self._number = archive, kind, first
 
-    def write(self, frame: Pixels) -> None:
-        """Append a frame: (height, width, 4) uint8 premultiplied sRGB."""
-        data = self._kind.bytes_of(np.ascontiguousarray(frame))
+    def write(self, frame: Pixels | Layers) -> None:
+        """Append a frame: (height, width, 4) uint8 premultiplied sRGB, or layers of that."""
+        data = self._kind.bytes_of(frame)
         # The same frames are the same file, whenever it is written.
         self._archive.writestr(zipfile.ZipInfo(f"frame.{self._number:06d}{self._kind.suffix}", EPOCH), data)
         self._number += 1

@@ -44,7 +44,7 @@ class Coding:
     @property
     def rgb(self) -> bool:
         """Whether it keeps red, green and blue as they are."""
-        return self.pixels.startswith("bgr")
+        return self.pixels.startswith(("bgr", "pal"))
 
 
 @dataclass(frozen=True)
@@ -128,6 +128,7 @@ class VideoWriter:
             context.colorspace = Colorspace.ITU709
             context.color_range = ColorRange.MPEG
         self._stream = stream
+        self._palette: av.filter.Graph | None = None
 
     def write(self, frame: NDArray[np.uint8]) -> None:
         """Append a frame: (height, width, 4) uint8 premultiplied sRGB; where the form has no alpha, over black."""
@@ -135,7 +136,9 @@ class VideoWriter:
             video = av.VideoFrame.from_ndarray(straight(frame), format="rgba")
         else:
             video = av.VideoFrame.from_ndarray(np.ascontiguousarray(frame[..., :3]), format="rgb24")
-        if self._coding.rgb:
+        if self._coding.pixels == "pal8":
+            video = self._few(np.ascontiguousarray(frame[..., :3]))
+        elif self._coding.rgb:
             video = video.reformat(format=self._coding.pixels)
         else:
             video.color_range = ColorRange.JPEG
@@ -154,6 +157,31 @@ class VideoWriter:
         video.time_base = 1 / self._rate.value
         self._count += 1
         self._container.mux(self._stream.encode(video))
+
+    def _few(self, frame: NDArray[np.uint8]) -> av.VideoFrame:
+        """A frame in the 256 colours that suit it best."""
+        if self._palette is None:
+            graph = av.filter.Graph()
+            height, width = frame.shape[:2]
+            source = graph.add_buffer(
+                width=width, height=height, format=av.VideoFormat("rgb24"), time_base=1 / self._rate.value
+            )
+            split = graph.add("split")
+            colours = graph.add("palettegen", "stats_mode=single:reserve_transparent=0")
+            used, sink = graph.add("paletteuse", "new=1:dither=sierra2_4a"), graph.add("buffersink")
+            source.link_to(split)
+            split.link_to(used, 0, 0)
+            split.link_to(colours, 1, 0)
+            colours.link_to(used, 0, 1)
+            used.link_to(sink)
+            graph.configure()
+            self._palette = graph
+        video = av.VideoFrame.from_ndarray(frame, format="rgb24")
+        video.pts, video.time_base = self._count, 1 / self._rate.value
+        self._palette.push(video)
+        made = self._palette.pull()
+        assert isinstance(made, av.VideoFrame)
+        return made
 
     def finish(self) -> None:
         """Write what the encoder still holds."""

@@ -58,8 +58,10 @@ MOST_HEIGHTS = 3
 CAST_STEPS = 50
 """For how many steps of its logarithm the height of the ground has shadows of its own."""
 
-Part = Literal["all", "ground", "marks"]
-"""What of the film a picture holds: all of it, the ground with all that sticks to it, or the marks alone."""
+Part = Literal["all", "ground", "marks", "matte", "depth"]
+"""What of the film a picture holds: all of it, the ground with all that sticks to it, the marks alone, how much of each
+pixel marks cover (white: all of it), or how near the ground is (white at the camera, half at the target's distance,
+black where it ends)."""
 
 FRAME_EFFECTS = frozenset({"glow", "grade", "glass", "vignette", "wear", "grain", "ends", "bars"})
 """What is done to all of the frame, and so to no part of it."""
@@ -78,7 +80,7 @@ class Request:
 
     ``part`` draws the ground without marks, or the marks alone over nothing, both without what is done to the whole
     frame. Laid over one another they give the whole without that, where no cloud lies over marks and nothing is blurred
-    by the lens or by its motion.
+    by the lens or by its motion. ``only`` names the marks that are drawn, by their ids; without it all are.
     """
 
     film: Film
@@ -90,13 +92,19 @@ class Request:
     region: tuple[int, int, int, int] | None = None
     without: frozenset[str] = frozenset()
     part: Part = "all"
+    only: frozenset[str] = frozenset()
+
+    @property
+    def alone(self) -> bool:
+        """Whether marks are drawn over nothing."""
+        return self.part in ("marks", "matte")
 
     @property
     def whole(self) -> Request:
         """The same with what its part makes of the rest."""
         if self.part == "all":
             return self
-        return replace(self, clear=self.clear or self.part == "marks", without=self.without | FRAME_EFFECTS)
+        return replace(self, clear=self.clear or self.alone, without=self.without | FRAME_EFFECTS)
 
 
 @dataclass(frozen=True)
@@ -185,7 +193,7 @@ class Work:
 
 def plates(work: Work) -> None:
     """The ground's pictures."""
-    if work.request.part == "marks":
+    if work.request.alone:
         width, height = work.view.size
         work.pixels = np.zeros((height, width, 4), np.uint8)
     else:
@@ -194,14 +202,14 @@ def plates(work: Work) -> None:
 
 def surface(work: Work) -> None:
     """Paper, cloth or stone on the ground."""
-    if work.scene.finish.surface.shown and work.request.part != "marks":
+    if work.scene.finish.surface.shown and not work.request.alone:
         work.pixels = work.renderer.surfaced(work)
 
 
 def grade_of_the_ground(work: Work) -> None:
     """A grade that does not go over the whole frame."""
     grade, film = work.scene.finish.grade, work.request.film
-    if not grade.on or grade.over == "frame" or work.request.part == "marks":
+    if not grade.on or grade.over == "frame" or work.request.alone:
         return
     region = next((one for one in film.regions if one.id == grade.region), None)
     if grade.over == "inside" and region is None:
@@ -228,7 +236,7 @@ def _closest(work: Work) -> float:
 
 def light_and_air(work: Work) -> None:
     """Dusk, lamps, shadows of clouds and haze on the ground."""
-    if is_lit(work.scene) and work.request.part != "marks":
+    if is_lit(work.scene) and not work.request.alone:
         sky = Sky(work.scene, work.view, work.seconds)
         work.field = field_of(work.scene, work.view, work.seconds, sky.shade())
         bright, coarse = lights_of(work.scene), work.view.coarse(FINE_LIGHTS[work.request.quality])
@@ -256,6 +264,8 @@ def marks_on_the_ground(work: Work) -> None:
     if work.request.part == "ground":
         return
     pieces = list(chain.from_iterable(PAINTERS[kind](getattr(work.scene, kind), _stage(work)) for kind in PAINTERS))
+    if only := work.request.only:
+        pieces = [piece for piece in pieces if piece.of in only]
     work.standing = [piece for piece in pieces if not piece.lies]
     lying = [piece for piece in pieces if piece.lies]
     if not pieces:
@@ -295,7 +305,7 @@ def what_stands(work: Work) -> None:
     ground, eye = work.pixels, work.optics.view.pose.eye()[2]
     if work.terrain:
         work.standing = [seen for piece in work.standing if (seen := _seen(piece, work.terrain))]
-    planes = sorted(_planes(work), key=lambda plane: plane.height) if work.request.part != "marks" else []
+    planes = sorted(_planes(work), key=lambda plane: plane.height) if not work.request.alone else []
     # Those above the camera are farther away the lower they seem to hang.
     for plane in planes:
         if plane.height >= eye:
@@ -404,6 +414,28 @@ def _stand(work: Work, pieces: list[Piece], ground: Pixels) -> None:
     _paint(work, plain, ground)
 
 
+def _away(work: Work) -> NDArray[np.float32]:
+    """How far the ground is that each pixel shows, along the line of sight, ground units; infinite for the sky."""
+    width, height = work.outer.size
+    if work.terrain:
+        wide, high = work.view.size
+        nothing = Light.of(np.zeros((high, wide, 4), np.uint8), True)
+        _, deep = work.terrain.over(nothing, work.request.quality is Quality.FINAL, None, True)
+        assert deep is not None
+        away = deep[..., 3]
+        return np.where(away > 0, away, np.float32(np.inf))
+    across, down, at = work.view.ground_from_frame[2]
+    near = across * (np.arange(width) + 0.5) + down * (np.arange(height)[:, None] + 0.5) + at
+    with np.errstate(divide="ignore"):
+        away = np.where(near > 0, work.view.pose.distance / near, np.inf)
+    return away.astype(np.float32)
+
+
+def _grey(values: NDArray[np.uint8]) -> Pixels:
+    """A picture of grey values that covers all of its frame."""
+    return np.ascontiguousarray(np.dstack([values, values, values, np.full_like(values, 255)]))
+
+
 PARTS = 1.6
 """A plate that floats begins to go where the camera is so many times as high as it."""
 
@@ -509,15 +541,45 @@ class Renderer:
 
     def _rendered(self, request: Request) -> Picture:
         request = request.whole
+        if request.part == "depth":
+            request = replace(request, without=request.without | {"lens", "shutter"})
         work = self._begun(request)
         if request.region and work.scene.finish.moves_pixels:
             # What is seen there comes from elsewhere in the frame.
             whole, (left, top, width, height) = self._rendered(replace(request, region=None)), request.region
             pixels = np.ascontiguousarray(whole.pixels[top : top + height, left : left + width])
             return Picture(pixels, whole.unfinished)
+        if request.part == "depth":
+            return Picture(self._near(work))
         for one in PASSES:
             one(work)
+        if request.part == "matte":
+            work.pixels = _grey(work.pixels[..., 3])
         return Picture(work.pixels, work.unfinished)
+
+    def in_layers(self, request: Request) -> dict[str, Pixels | NDArray[np.float32]]:
+        """A frame and its parts by name, as pictures with layers hold them: the whole by the empty name, the ground,
+        the marks, the marks of each kind that the film has, and ``Z``, as :meth:`depth`."""
+        kinds = {kind: [mark.id for mark in getattr(request.film, kind)] for kind in PAINTERS}
+        made: dict[str, Pixels | NDArray[np.float32]] = {"": self.render(request).pixels}
+        for part in ("ground", "marks"):
+            made[part] = self.render(replace(request, part=part, clear=True)).pixels
+        for kind, ids in kinds.items():
+            if ids:
+                one = replace(request, part="marks", only=frozenset(ids))
+                made[kind] = self.render(one).pixels
+        return made | {"Z": self.depth(request)}
+
+    def depth(self, request: Request) -> NDArray[np.float32]:
+        """How far the ground is that each pixel shows, along the line of sight, metres (on a plain ground its units);
+        infinite where none shows: (height, width) float32."""
+        work = self._begun(replace(request, without=request.without | {"lens", "shutter"}))
+        stretched = stretch_at(work.view.pose.y) if request.film.ground.kind == "mercator" else 1.0
+        return _away(work) / np.float32(stretched)
+
+    def _near(self, work: Work) -> Pixels:
+        distance = work.view.pose.distance
+        return _grey(np.round(255 * distance / (distance + _away(work))).astype(np.uint8))
 
     def layers(self, request: Request) -> list[Layer]:
         """The same picture in layers, from the ground up: laid over one another ("over", W3C Compositing and Blending

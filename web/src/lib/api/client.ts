@@ -52,6 +52,7 @@ export type PassagePlan = Schemas["PassagePlan"];
 export type Sheet = Schemas["Sheet"];
 export type Trial = Schemas["Trial"];
 export type Card = Schemas["Card"];
+export type ReelPart = NonNullable<Schemas["ReelSettings"]["part"]>;
 export type NewFilm = Partial<Schemas["NewFilm"]>;
 export type Shelved = Schemas["Shelved"];
 export type ShelfOfFilms = Schemas["ShelfOfFilms"];

@@ -11,6 +11,7 @@ import {
   type Film,
   type Job,
   type NewFilm,
+  type ReelPart,
   type PatchStep,
   type Plan,
   type Route,
@@ -615,7 +616,8 @@ export class Session {
       width: number | null;
       crf: number;
       form: string;
-      part: "all" | "ground" | "marks";
+      part: ReelPart;
+      only: string[];
       sound: boolean;
       on: string;
     },

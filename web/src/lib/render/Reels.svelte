@@ -1,6 +1,6 @@
 <script lang="ts">
   import { onMount } from "svelte";
-  import { api, told, type OfferedFarm, type OfferedForm } from "../api/client";
+  import { api, told, type OfferedFarm, type OfferedForm, type ReelPart } from "../api/client";
   import { hearing } from "../sound/hearing.svelte";
   import { session } from "../film/session.svelte";
   import Button from "../ui/Button.svelte";
@@ -19,7 +19,25 @@
   $effect(() => localStorage.setItem("farm", on));
   let form = $state("h264");
   let atOnce = $state(false);
-  let part = $state<"all" | "ground" | "marks">("all");
+  let part = $state<ReelPart>("all");
+  const PARTS: [ReelPart, string][] = [
+    ["all", "All of the film"],
+    ["ground", "The ground alone"],
+    ["marks", "Marks alone"],
+    ["matte", "A matte of marks, black and white"],
+    ["depth", "Depth, white where near"],
+  ];
+  /** Which marks a part of them holds: all, those of a kind, or one. */
+  let which = $state("");
+  const named = $derived(session.marks.map(({ kind, mark }) => ({ kind, id: mark.id, name: mark.name })));
+  const kinds = $derived(
+    [...new Set(named.map(({ kind }) => kind))].filter((kind) => kind !== "lamp" && kind !== "deck"),
+  );
+  const only = $derived(
+    part === "marks" || part === "matte"
+      ? named.filter(({ kind, id }) => which === kind || which === id).map(({ id }) => id)
+      : [],
+  );
   let forms = $state.raw<OfferedForm[]>([]);
   const purposes = $derived([...new Set(forms.map(({ purpose }) => purpose))]);
   const chosen = $derived(forms.find(({ key }) => key === form) ?? null);
@@ -84,13 +102,26 @@
           >{/each}</select
       ></label
     >
-    <label
-      >Holds <select bind:value={part}
-        ><option value="all">All of the film</option><option value="ground">The ground alone</option><option
-          value="marks">The marks alone</option
-        ></select
-      ></label
-    >
+    {#if !chosen?.layers}
+      <label
+        >Holds <select bind:value={part}
+          >{#each PARTS as [key, name] (key)}<option value={key}>{name}</option>{/each}</select
+        ></label
+      >
+      {#if part === "marks" || part === "matte"}
+        <label
+          >Which <select bind:value={which} aria-label="Which marks"
+            ><option value="">All of them</option>{#each kinds as kind (kind)}<optgroup label="The {kind}s"
+                ><option value={kind}>All {kind}s</option
+                >{#each named.filter((one) => one.kind === kind) as one (one.id)}<option value={one.id}
+                    >{one.name}</option
+                  >{/each}</optgroup
+              >{/each}</select
+          ></label
+        >
+      {/if}
+    {/if}
+
     {#if chosen?.quality}
       <label
         >Quality <select bind:value={crf}
@@ -100,7 +131,7 @@
         ></label
       >
     {/if}
-    {#if hearing.sounds && part === "all" && chosen?.sounds}
+    {#if hearing.sounds && (part === "all" || chosen?.layers) && chosen?.sounds}
       <label
         >Sound <select bind:value={sound}
           ><option value={true}
@@ -118,13 +149,20 @@
         /></label
       >
     {/if}
-    {#if part !== "all"}
+    {#if chosen?.layers}
+      <p>
+        Each picture holds the whole, the ground, the marks, those of each kind, and as Z how far the ground is, in
+        {session.film?.ground.kind === "plain" ? "pixels" : "metres"}.
+      </p>
+    {:else if part === "ground" || part === "marks"}
       <p>
         Without what sticks to the frame: that is done to the whole, where the parts are laid together.{part ===
           "marks" && !chosen?.alpha
           ? " This form has no transparency, so they lie on black."
           : ""}
       </p>
+    {:else if part === "depth"}
+      <p>The target is always mid grey. Real distances are in OpenEXR with layers.</p>
     {/if}
     {#if missing.length}<p>Not offered, as this machine cannot write it: {missing.join(", ")}.</p>{/if}
     <Tick label="At once, beside reels that are under way" bind:checked={atOnce} />
@@ -139,7 +177,8 @@
               width: width === "film" ? null : Number(width),
               crf,
               form,
-              part,
+              part: chosen?.layers ? "all" : part,
+              only: chosen?.layers ? [] : only,
               sound,
               on: farm?.key ? on.trim() : "",
             },
