@@ -71,7 +71,8 @@ def test_a_picture_with_layers_holds_the_parts_and_how_far_the_ground_is(
     assert found["Z"].dtype == np.float32
     assert np.allclose(found["Z"], renderer.depth(request))
     # Another reader finds them by their names too.
-    with av.open(str(path), options={"layer": "marks"}) as file:
+    with av.open(str(path)) as file:
+        file.streams.video[0].codec_context.options = {"layer": "marks"}
         frame = next(file.decode(video=0))
     assert (frame.width, frame.height) == (320, 180)
     other = frame.reformat(format="gbrapf32le")
