@@ -87,12 +87,12 @@ src/yaila/api/site/index.html: web/.types $(WEB_SOURCES)
 	cd web && npm run build
 	touch $@
 
-# The browser of the distribution, for the tests that drive the real interface.
+# The browser of the distribution, for the tests that drive the real interface, and its reader of films.
 .PHONY: chromium
 chromium:
-	@command -v chromium >/dev/null || { \
-	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq chromium; \
-	  else sudo apt-get update -qq && sudo apt-get install -y -qq chromium; fi; }
+	@{ command -v chromium && command -v ffprobe; } >/dev/null || { \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq chromium ffmpeg; \
+	  else sudo apt-get update -qq && sudo apt-get install -y -qq chromium ffmpeg; fi; }
 
 lock: $(VENV)/.dev
 	$(BIN)/python bench/lock.py

@@ -4,6 +4,7 @@ the frames are to what was drawn."""
 from __future__ import annotations
 
 import io
+import subprocess
 import zipfile
 from pathlib import Path
 
@@ -20,7 +21,7 @@ from yaila.core.camera import FrameSize
 from yaila.core.colour import LINEAR_OF_BYTE
 from yaila.core.errors import BadRender
 from yaila.core.time import Rate, timecode
-from yaila.formats.delivery import FORMS, Slate, Writer, delivery, form_of
+from yaila.formats.delivery import FORMS, Slate, Writer, delivery, form_of, joined
 from yaila.formats.sequence import straight
 
 SIZE = FrameSize(256, 128)
@@ -187,3 +188,15 @@ def test_a_gif_plays_as_long_as_the_film_and_is_near_to_it(tmp_path: Path) -> No
     with av.open(str(path)) as file:
         times = [float(frame.pts * frame.time_base) for frame in file.decode(video=0)]
     assert times == pytest.approx([k / 25 for k in range(COUNT)])
+
+
+@pytest.mark.parametrize(("key", "kind", "tag"), [("prores4444", "4444", "ap4h"), ("h265", "Main 10", "hvc1")])
+def test_what_is_joined_is_still_told_apart_by_its_kind(key: str, kind: str, tag: str, tmp_path: Path) -> None:
+    form = FORMS[key]
+    pieces = [written(tmp_path / f"{name}{form.suffix}", key) for name in "ab"]
+    joined(form, pieces, tmp_path / f"film{form.suffix}", RATE, Slate("00:01:00;02"))
+    asked = ["ffprobe", "-v", "error", "-select_streams", "v", "-show_entries", "stream=profile,codec_tag_string"]
+    said = subprocess.run(
+        [*asked, "-of", "csv=p=0", str(tmp_path / f"film{form.suffix}")], check=True, capture_output=True
+    )
+    assert said.stdout.decode().strip() == f"{kind},{tag}"

@@ -211,6 +211,8 @@ def join_films(
                 stream = piece.streams.video[0]
                 if joined is None:
                     joined = to.add_stream_from_template(stream)
+                    # By this others tell the kinds of one codec apart; a container would choose its own.
+                    joined.codec_context.codec_tag = stream.codec_context.codec_tag
                     joined.time_base = 1 / rate.value
                     if timecode and coding.container in ("mov", "mp4", "matroska"):
                         joined.metadata["timecode"] = timecode

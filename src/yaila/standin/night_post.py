@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import cv2
@@ -89,6 +89,11 @@ class Shot:
     feather: float
     shape: str = "rectangle"
 
+    def coarse(self, fine: float) -> Shot:
+        """The same with a share of its pixels along each side."""
+        width, height = self.pixels
+        return replace(self, pixels=(round(width * fine), round(height * fine)), feather=self.feather * fine)
+
 
 def place(harbour: Harbour, along: float, out: float) -> tuple[float, float]:
     """A place by its distances along a harbour's shore and out to sea, metres."""
@@ -126,18 +131,19 @@ def shots(world: World) -> list[Shot]:
     ]  # fmt: skip
 
 
-def ensure_night_post(store: Store, tell: Callable[[str], None]) -> None:
-    """Make the demo film in a store, with its pictures, unless it is there already."""
+def ensure_night_post(store: Store, tell: Callable[[str], None], fine: float = 1.0) -> None:
+    """Make the demo film in a store, with its pictures, unless it is there already. ``fine`` is the share of their
+    pixels along each side that the pictures have."""
     if any(card.id == FILM_ID for card in store.films.cards()):
         return
     tell("Surveying the practice world for The Night Post. This happens once and takes a minute or two.")
     world = World()
     plates = []
-    todo = shots(world)
+    todo = [shot.coarse(fine) for shot in shots(world)]
     for number, shot in enumerate(todo, 1):
         tell(f"  {number} of {len(todo)}: {shot.name}, {shot.pixels[0]:,} × {shot.pixels[1]:,} pixels")
         plates.append(_plate(store, world, shot))
-    film = night_post(world, plates, _heights(store, world), night_lights(store, world))
+    film = night_post(world, plates, _heights(store, world), night_lights(store, world, fine))
     for plate in plates[1:]:
         # Their seasons differ: each takes the tone of those below it.
         film = MatchTone(plate=plate.id, match=tone_match_of(film, film.plate(plate.id), store.pictures.pyramid)).apply(
@@ -148,8 +154,8 @@ def ensure_night_post(store: Store, tell: Callable[[str], None]) -> None:
     store.films.create(with_score(store, film, seconds), FILM_ID)
 
 
-def night_lights(store: Store, world: World) -> list[Plate]:
-    """The lights of the archipelago, and those of its towns from near."""
+def night_lights(store: Store, world: World, fine: float = 1.0) -> list[Plate]:
+    """The lights of the archipelago, and those of its towns from near; ``fine`` as of :func:`ensure_night_post`."""
     marrowick, quillhaven = world.harbours["Marrowick"], world.harbours["Quillhaven"]
     ebbing = world.harbours["Ebbing Light"]
     lit = [
@@ -158,7 +164,7 @@ def night_lights(store: Store, world: World) -> list[Plate]:
         Shot("Marrowick lights", *place(marrowick, 100, -250), 7200, (3072, 2304), (), 20),
         Shot("Quillhaven lights", *at(quillhaven, 0, 150), 4200, (2560, 2260), (), 20),
     ]
-    return [_plate(store, world, shot).model_copy(update={"role": "lights"}) for shot in lit]
+    return [_plate(store, world, shot.coarse(fine)).model_copy(update={"role": "lights"}) for shot in lit]
 
 
 def _plate(store: Store, world: World, shot: Shot) -> Plate:

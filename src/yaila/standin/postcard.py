@@ -29,34 +29,35 @@ def write_postcard(path: Path) -> None:
 
 def picture(seconds: float) -> NDArray[np.uint8]:
     """What the clip shows at a moment, (600, 960, 3)."""
-    y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
     horizon, tower = HEIGHT * 0.62, WIDTH * 0.6
-    up = np.clip(y / horizon, 0, 1)[..., None]
-    sky = (
-        np.array([18, 28, 58]) * (1 - up) + np.array([196, 118, 92]) * up**2.2 + np.array([24, 26, 44]) * up * (1 - up)
-    )
+    lamp, turn = (tower, HEIGHT * 0.245), 2 * math.pi * seconds / SECONDS
+    y, x = (axis.astype(np.float32) for axis in np.ogrid[0 : math.ceil(horizon), 0:WIDTH])
+    up = (y / horizon)[..., None]
+    sky = _rgb(18, 28, 58) * (1 - up) + _rgb(196, 118, 92) * up**2.2 + _rgb(24, 26, 44) * up * (1 - up)
     # Bands of cloud that drift.
     drift = sum(
         np.sin((x * a + seconds * 14 * a) / 90 + y / b + c)
         for a, b, c in ((1.0, 23.0, 0.3), (1.7, 14.0, 2.1), (0.6, 31.0, 4.0))
     )
     sky = sky * (1 - 0.12 * np.clip(drift / 3, 0, 1)[..., None])
-    lamp = (tower, HEIGHT * 0.245)
-    turn = 2 * math.pi * seconds / SECONDS
-    sky = sky + _beam(x, y, lamp, turn)[..., None] * np.array([255, 226, 160])
+    sky += _beam(x, y, lamp, turn)[..., None] * _rgb(255, 226, 160)
     # The sea, whose waves are longer the nearer they are.
+    y = np.arange(math.ceil(horizon), HEIGHT, dtype=np.float32)[:, None]
     near = np.clip((y - horizon) / (HEIGHT - horizon), 1e-3, 1)
     depth = 1 / near
     wave = np.sin(26 * depth + 3.1 * seconds + np.sin(x / 60 * near) * 2) + np.sin(
         41 * depth - 2.2 * seconds + x / 37 * near
     )
-    sea = np.array([22, 38, 62]) + ((1 - near) ** 2)[..., None] * np.array([120, 84, 82])
-    glint = np.clip(wave, 0, 2)[..., None] * 9 * np.array([1.0, 0.8, 0.7])
+    sea = _rgb(22, 38, 62) + ((1 - near) ** 2)[..., None] * _rgb(120, 84, 82)
+    glint = np.clip(wave, 0, 2)[..., None] * _rgb(9, 7.2, 6.3)
     road = np.exp(-(((x - tower) / (20 + 190 * near)) ** 2)) * (0.35 + 0.65 * max(math.cos(turn), 0) ** 4)
-    sea = sea + glint + (road * np.clip(wave - 0.2, 0, 2))[..., None] * np.array([90, 76, 46])
-    frame = np.where((y < horizon)[..., None], sky, sea)
-    frame = np.clip(frame, 0, 255).astype(np.uint8)
+    sea = sea + glint + (road * np.clip(wave - 0.2, 0, 2))[..., None] * _rgb(90, 76, 46)
+    frame = np.clip(np.vstack([sky, sea]), 0, 255).astype(np.uint8)
     return _tower(frame, lamp, turn)
+
+
+def _rgb(*colour: float) -> NDArray[np.float32]:
+    return np.array(colour, np.float32)
 
 
 def _beam(
