@@ -21,8 +21,9 @@ from yaila.core.film import Film, choreograph
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.time import Time
 from yaila.formats.handover.gltf import gltf_text
+from yaila.formats.handover.tour import tour_text
 from yaila.formats.handover.track import track_csv, track_rows
-from yaila.formats.handover.words import otio_text, tour_text, vtt_text
+from yaila.formats.handover.words import otio_text, vtt_text
 from yaila.store import Store
 
 WEB = Path(__file__).parents[2] / "web"

@@ -9,9 +9,11 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
+from tests.formats.test_tour import flight
 from tests.truth import fine_texture
-from tests.web.hands import drag, drag_by, film_of, kept, middle, pick, until, vantage
-from yaila.core.film import Duration, Film, Passage, Vantage
+from tests.web.hands import drag, drag_by, drop, film_of, kept, middle, pick, until, vantage
+from yaila.core.film import Duration, Film, Passage, Vantage, choreograph
+from yaila.formats.handover.tour import tour_text
 from yaila.store import Store
 
 pytestmark = pytest.mark.browser
@@ -280,3 +282,23 @@ def test_a_passage_is_chosen_on_its_way_and_several_are_set_at_once(server: Serv
     before = page.locator(".profile .hold").first.bounding_box()["width"]
     page.get_by_role("button", name="Zoom to it").click()
     until(page, f"document.querySelector('.profile .hold').getBoundingClientRect().width > {before} * 1.3")
+
+
+def test_a_camera_from_a_tour_becomes_vantages(server: Server, page: Page, tmp_path: Path) -> None:
+    given = flight()
+    (tmp_path / "Over.kml").write_text(tour_text(given))
+    made = Store(server.home).films.create(given.model_copy(update={"name": "Toured", "vantages": []}))
+    page.goto(f"{server.url}/#/films/{made.id}")
+    expect(page.locator("button.film")).to_contain_text("Toured")
+    drop(page, tmp_path / "Over.kml")
+    contents = page.get_by_role("region", name="Contents of a file")
+    expect(contents).to_contain_text("1 camera")
+    expect(contents).to_contain_text("10.0 s")
+    contents.get_by_label("How far the picture may be").fill("4")
+    contents.get_by_role("button", name="Lay all").click()
+    expect(contents).to_have_count(0)
+    server.until(lambda: count(server) > 2)
+    assert count(server) < 12
+    assert abs(film_of(server)["plan"]["frames"] - choreograph(given).frames) <= 1
+    page.get_by_role("button", name="Undo").click()
+    server.until(lambda: count(server) == 0)

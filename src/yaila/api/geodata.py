@@ -15,10 +15,12 @@ from yaila.core.errors import BadTrack
 from yaila.core.film.acts import ImportRoute
 from yaila.core.film.acts.marks import Places, set_outline, set_place
 from yaila.core.film.acts.ties import at_time
+from yaila.core.film.followed import vantages_of
 from yaila.core.ground import Point
 from yaila.core.ground.mercator import mercator_of
 from yaila.core.time import Time
 from yaila.formats.geodata import read_geodata
+from yaila.formats.handover.tour import Tour, read_tours
 from yaila.formats.tracks import Found, Outline, Spot, Track
 from yaila.store import difference
 
@@ -32,11 +34,12 @@ MOST_THINGS = 2000
 """Things that are laid at once."""
 
 
-Kind = Literal["way", "place", "outline"]
+Kind = Literal["way", "place", "outline", "camera"]
 
 
 class Thing(BaseModel):
-    """A way, a place or an outline of a file: how many points it has, and the box that it lies in, ground units."""
+    """A way, a place, an outline or a camera that flies, of a file: how many points or views it has, how long the
+    camera flies, and the box that it lies in, ground units."""
 
     kind: Kind
     name: str
@@ -44,11 +47,12 @@ class Thing(BaseModel):
     colour: str | None
     points: int
     stops: int
+    seconds: float | None
     box: tuple[float, float, float, float]
 
 
 class Contents(BaseModel):
-    """All that a file holds, in its order: ways, places, outlines; and what is to be said of it."""
+    """All that a file holds, in its order: ways, places, outlines, cameras; and what is to be said of it."""
 
     things: list[Thing]
     notes: list[str]
@@ -74,7 +78,7 @@ async def list_contents(
 
     def work() -> Contents:
         degrees = desk.store.films.state(film_id).film.ground.kind == "mercator"
-        found = read_geodata(data, name, degrees)
+        found, tours = _opened(data, name, degrees)
         things = []
         for kind, named, places, stops in _all_of(found):
             ground = np.array(_laid(places, degrees))
@@ -82,12 +86,33 @@ async def list_contents(
             things.append(
                 Thing(
                     kind=kind, name=named.name, folder=named.folder, colour=named.colour, points=len(places),
-                    stops=stops, box=(low[0], low[1], high[0], high[1]),
+                    stops=stops, seconds=None, box=(low[0], low[1], high[0], high[1]),
                 )
             )  # fmt: skip
-        return Contents(things=things, notes=found.notes)
+        for tour in tours:
+            poses = [one.pose for one in tour.samples]
+            west, east = min(pose.x - pose.span / 2 for pose in poses), max(pose.x + pose.span / 2 for pose in poses)
+            south, north = min(pose.y - pose.span / 2 for pose in poses), max(pose.y + pose.span / 2 for pose in poses)
+            things.append(
+                Thing(
+                    kind="camera", name=tour.name, folder="", colour=None, points=len(poses), stops=0,
+                    seconds=tour.samples[-1].seconds + tour.samples[-1].rests, box=(west, south, east, north),
+                )
+            )  # fmt: skip
+        return Contents(things=things, notes=[*found.notes, *(note for tour in tours for note in tour.notes)])
 
     return await desk.tasks.do(request, film_id, work)
+
+
+def _opened(data: bytes, name: str, degrees: bool) -> tuple[Found, list[Tour]]:
+    """What lies on the ground in a file, and the cameras that fly over it."""
+    tours = read_tours(data, name) if degrees and name.lower().endswith((".kml", ".kmz")) else []
+    try:
+        return read_geodata(data, name, degrees), tours
+    except BadTrack:
+        if not tours:
+            raise
+        return Found(), tours
 
 
 def _all_of(found: Found) -> Iterator[tuple[Kind, Track | Spot | Outline, list[tuple[float, float]], int]]:
@@ -112,17 +137,20 @@ async def lay_geodata(
     places: Places = "named",
     tolerance: Annotated[float | None, Query(gt=0, le=1e6, allow_inf_nan=False)] = None,
     frame: Annotated[int, Query(ge=0)] = 0,
+    error: Annotated[float, Query(gt=0, le=50, allow_inf_nan=False)] = 1.0,
 ) -> Sheet:
     """Lay what a file holds: ways as routes, places as markers with their names (or markers, or names alone), outlines
-    as regions. ``only`` says which, by their places in the list of contents, such as ``0-4,7``; ``tolerance`` is how
-    far ways may stray, metres; ``frame`` when all of it comes."""
+    as regions, cameras as vantages at the film's end. ``only`` says which, by their places in the list of contents,
+    such as ``0-4,7``; ``tolerance`` is how far ways may stray, metres; ``frame`` when all of it comes; ``error`` how
+    far the picture may be from that of a camera, percent of the frame's width."""
     data, revision = await _body(request, name), revision_of(seen)
 
     def work() -> Sheet:
         film = desk.store.films.at_revision(film_id, revision)
         degrees = film.ground.kind == "mercator"
-        found = read_geodata(data, name, degrees)
-        wanted = _wanted(only, len(found.tracks) + len(found.spots) + len(found.outlines))
+        found, tours = _opened(data, name, degrees)
+        first = len(found.tracks) + len(found.spots) + len(found.outlines)
+        wanted = _wanted(only, first + len(tours))
         if len(wanted) > MOST_THINGS:
             raise BadTrack(f"{len(wanted):,} things are too many at once; {MOST_THINGS:,} are the most. Tick fewer.")
         laid, comes = film.model_copy(deep=True), at_time(film, Time(frame))
@@ -141,6 +169,9 @@ async def lay_geodata(
             else:
                 rings = [_laid(ring, degrees) for ring in thing.rings]
                 set_outline(laid, thing.name or "Region", rings, frame, thing.folder, thing.colour)
+        for index, tour in enumerate(tours, first):
+            if index in wanted:
+                laid.vantages.extend(vantages_of(film, tour.samples, error / 100).vantages)
         return sheet_of(
             desk.store.films.edit(film_id, difference(film, laid), revision, f"Bring {name}"[:80]), response
         )

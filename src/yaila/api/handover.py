@@ -21,8 +21,9 @@ from yaila.core.time import Time
 from yaila.farm.reel import size_for
 from yaila.formats.handover.gltf import gltf_text
 from yaila.formats.handover.shots import shots_page
+from yaila.formats.handover.tour import tour_text
 from yaila.formats.handover.track import track_csv, track_rows
-from yaila.formats.handover.words import otio_text, tour_text, vtt_text
+from yaila.formats.handover.words import otio_text, vtt_text
 
 router = APIRouter(prefix="/api/films/{film_id}/handover", tags=["handover"])
 TheDesk = Annotated[Desk, Depends(desk_of)]

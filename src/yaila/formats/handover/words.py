@@ -1,4 +1,4 @@
-"""A film's words in time (W3C WebVTT), its timeline (OpenTimelineIO), and its camera as a tour (OGC KML 2.3)."""
+"""A film's words in time (W3C WebVTT), and its timeline (OpenTimelineIO)."""
 
 from __future__ import annotations
 
@@ -6,13 +6,7 @@ from xml.sax.saxutils import escape
 
 import opentimelineio as otio
 
-from yaila.core.errors import BadRender
-from yaila.core.film import Choreography, Film, choreograph
-from yaila.core.ground.mercator import lonlat_of, stretch_at
-from yaila.core.time import Time
-
-TOUR_STEP = 0.2
-"""Seconds from one view of a tour to the next."""
+from yaila.core.film import Film, choreograph
 
 
 def vtt_text(film: Film) -> str:
@@ -74,45 +68,4 @@ def _range(start: int, frames: int, rate: float) -> otio.opentime.TimeRange:
 def _marker(name: str, start: int, frames: int, rate: float, colour: str, kind: str) -> otio.schema.Marker:
     return otio.schema.Marker(
         name=name, marked_range=_range(start, frames, rate), color=colour, metadata={"yaila": {"kind": kind}}
-    )
-
-
-def tour_text(film: Film) -> str:
-    """The camera as a tour.
-
-    Raises:
-        BadRender: the ground is not georeferenced, or there is no camera.
-    """
-    choreography = choreograph(film)
-    if film.ground.kind != "mercator":
-        raise BadRender("A tour needs a georeferenced ground. Give two places their latitude and longitude in Fit.")
-    if not choreography.frames:
-        raise BadRender("The film has no vantage yet, so there is no camera to hand over. Add one in Fly.")
-    step = max(round(TOUR_STEP * float(film.fps.value)), 1)
-    last = choreography.frames - 1
-    frames = [*range(0, last, step), last]
-    views, before = [], 0
-    for frame in frames:
-        views.append(_view(choreography, frame, float(film.fps.seconds(frame - before))))
-        before = frame
-    name = escape(film.name)
-    return (
-        '<?xml version="1.0" encoding="UTF-8"?>\n'
-        '<kml xmlns="http://www.opengis.net/kml/2.3" version="2.3">\n'
-        f"<Document><name>{name}</name>\n<Tour><name>{name}</name><Playlist>\n"
-        + "\n".join(views)
-        + "\n</Playlist></Tour></Document></kml>\n"
-    )
-
-
-def _view(choreography: Choreography, frame: int, seconds: float) -> str:
-    pose = choreography.pose(Time(frame))
-    x, y, height = pose.eye()
-    lon, lat = lonlat_of(x, y)
-    return (
-        f"<FlyTo><duration>{seconds:.3f}</duration><flyToMode>smooth</flyToMode>"
-        f"<Camera><longitude>{lon:.7f}</longitude><latitude>{lat:.7f}</latitude>"
-        f"<altitude>{height / stretch_at(pose.y):.2f}</altitude><heading>{pose.heading % 360:.4f}</heading>"
-        f"<tilt>{pose.tilt:.4f}</tilt><roll>{-pose.roll:.4f}</roll><altitudeMode>absolute</altitudeMode></Camera>"
-        "</FlyTo>"
     )

@@ -13,6 +13,8 @@ class Opened {
   places = $state<"named" | "markers" | "labels">("named");
   /** How far ways may stray, metres; none leaves it to their size. */
   tolerance = $state<number | null>(null);
+  /** How far the picture may be from that of a camera that becomes vantages, percent of the frame's width. */
+  error = $state(1);
   /** Files that wait until this one is laid or put away. */
   #next: { film: string; file: File }[] = [];
   shows = $derived(this.contents !== null && this.film === session.id);
@@ -26,7 +28,8 @@ class Opened {
       this.#mustBeOpen(film, file);
       [this.film, this.file, this.contents] = [film, file, contents];
       this.ticked = new Set(contents.things.keys());
-      if (contents.things.length === 1) await this.lay();
+      // How near to a camera vantages are to keep is for the person to say.
+      if (contents.things.length === 1 && contents.things[0]!.kind !== "camera") await this.lay();
     });
     if (!this.shows) await this.#goOn();
   }
@@ -42,21 +45,26 @@ class Opened {
     if (!file || !contents || !this.ticked.size) return;
     const query: Record<string, string> = { places: this.places, frame: `${player.frame}` };
     if (this.ticked.size < contents.things.length) query.only = ranges([...this.ticked].sort((a, b) => a - b));
+    if (contents.things.some(({ kind }) => kind === "camera")) query.error = `${this.error}`;
     if (this.tolerance) query.tolerance = `${this.tolerance}`;
     const before = new Set(session.marks.map(({ mark }) => mark.id));
+    const flown = session.film?.vantages.length ?? 0;
     const done = await session.keep((seen) =>
       sent<Sheet>(`/api/films/${film}/geodata`, query, file, { "If-Match": seen }),
     );
     if (!done) return;
-    const boxes = contents.things.filter((_, k) => this.ticked.has(k)).map(({ box }) => box);
+    const laid = contents.things.filter((_, k) => this.ticked.has(k));
+    const boxes = laid.map(({ box }) => box);
     const room = (low: number, high: number) => Math.max((high - low) * 0.15, 1);
     const [w, s, e, n] = [0, 1, 2, 3].map((k) =>
       boxes.map((box) => box[k]!).reduce((a, b) => (k < 2 ? Math.min(a, b) : Math.max(a, b))),
     ) as [number, number, number, number];
-    session.step = "mark";
+    session.step = laid.every(({ kind }) => kind === "camera") ? "fly" : "mark";
     session.showBox = [w - room(w, e), s - room(s, n), e + room(w, e), n + room(s, n)];
     const fresh = session.marks.find(({ mark }) => !before.has(mark.id));
+    const vantage = session.film?.vantages[flown];
     if (fresh) session.select({ kind: fresh.kind, id: fresh.mark.id });
+    else if (vantage) session.select({ kind: "vantage", id: vantage.id });
     if (contents.notes.length) session.notice = contents.notes.join(" ");
     await this.putAway();
   }

@@ -15,7 +15,7 @@
   );
   const all = $derived(shown.every(({ k }) => opened.ticked.has(k)));
   const counts = $derived(
-    (["way", "place", "outline"] as const)
+    (["way", "place", "outline", "camera"] as const)
       .map((kind) => [things.filter((thing) => thing.kind === kind).length, kind] as const)
       .filter(([count]) => count)
       .map(([count, kind]) => `${count} ${kind}${count === 1 ? "" : "s"}`)
@@ -39,7 +39,8 @@
     opened.ticked = next;
   }
 
-  function says({ kind, points, stops, box }: (typeof things)[number]): string {
+  function says({ kind, points, stops, seconds, box }: (typeof things)[number]): string {
+    if (seconds !== null) return `${points.toLocaleString()} views, ${seconds.toFixed(1)} s`;
     const wide = length(Math.max(box[2] - box[0], box[3] - box[1]), session.film!.ground.kind).join(" ");
     if (kind === "place") return "place";
     return `${points.toLocaleString()} points${stops ? `, ${stops} stops` : ""}, ${wide} across`;
@@ -69,6 +70,22 @@
     {:else}<p>Nothing here has that name.</p>{/each}
     {#if shown.length > 400}<p>{shown.length - 400} more: find them by name.</p>{/if}
   </div>
+  {#if has("camera")}
+    <div class="line">
+      <label class="stray"
+        >A camera becomes vantages that keep its picture within
+        <input
+          type="number"
+          min="0.1"
+          max="50"
+          step="0.5"
+          aria-label="How far the picture may be from that of the camera, percent of its width"
+          value={opened.error}
+          onchange={(event) => (opened.error = Number(event.currentTarget.value) || 1)}
+        /> %</label
+      >
+    </div>
+  {/if}
   {#if has("place") || has("way")}
     <div class="line">
       {#if has("place")}
@@ -177,6 +194,9 @@
     width: 9px;
     height: 9px;
     border-radius: 50%;
+  }
+  i.camera {
+    background: var(--camera);
   }
   i.outline {
     height: 10px;

@@ -1,0 +1,137 @@
+"""A camera that comes back from a tour over the Earth (OGC KML 2.3): read by its numbers, followed by few vantages."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from yaila.core.camera import FrameSize, Pose
+from yaila.core.errors import BadEdit, BadTrack
+from yaila.core.film import Film, Vantage, choreograph
+from yaila.core.film.followed import Given, vantages_of
+from yaila.core.ground.mercator import mercator_of, stretch_at
+from yaila.core.ground.placement import through
+from yaila.core.time import Time
+from yaila.formats.handover.tour import read_tours, tour_text
+
+HERE = mercator_of(14.2, 54.9)
+
+
+def film(*vantages: Vantage, rate: str = "25") -> Film:
+    return Film(name="Over", rate=rate, ground={"kind": "mercator"}, vantages=list(vantages))
+
+
+def flight() -> Film:
+    """Down, across with a turn, and a rest on the way."""
+    x, y = HERE
+    made = film(
+        Vantage(x=x, y=y, span=200_000, hold=0.4),
+        Vantage(x=x + 3000, y=y + 1000, span=4000, tilt=55, heading=40, hold=1.2),
+        Vantage(x=x + 9000, y=y - 2000, span=6000, tilt=30, heading=120, roll=8, hold=0.4),
+    )
+    for vantage in made.vantages:
+        vantage.passage.duration.unit, vantage.passage.duration.value = "seconds", 4.0
+    return made
+
+
+def away(a: Film, b: Film, frame: int) -> float:
+    """How far the same ground is in the pictures of two films, shares of the frame's width."""
+    size = FrameSize(1920, 1080)
+    one, other = (choreograph(one).pose(Time(frame)) for one in (a, b))
+    spots = np.array([[480, 400], [1440, 400], [960, 540], [480, 900], [1440, 900.0]])
+    places = through(one.ground_from_frame(size), spots)
+    return float(np.hypot(*(through(other.frame_from_ground(size), places) - spots).T).max()) / size.width
+
+
+@pytest.mark.parametrize("error", [0.05, 0.01, 0.003])
+def test_few_vantages_show_what_the_tour_shows(error: float) -> None:
+    before = flight()
+    (tour,) = read_tours(tour_text(before).encode(), "over.kml")
+    found = vantages_of(before, tour.samples, error)
+    assert found.error <= error
+    assert len(found.vantages) <= {0.05: 9, 0.01: 14, 0.003: 22}[error]
+    after = film(*found.vantages)
+    frames = choreograph(before).frames
+    assert abs(choreograph(after).frames - frames) <= 1
+    # Between the views of the tour, too, of which there are five a second.
+    off = [away(before, after, frame) for frame in range(0, frames - 1, 3)]
+    assert max(off) <= error * 1.3 + 0.002
+
+
+def kml(steps: str, space: str = 'xmlns="http://www.opengis.net/kml/2.3"') -> bytes:
+    return (
+        f'<?xml version="1.0"?><kml {space}><Document><Tour><name>By hand</name><Playlist>{steps}'
+        "</Playlist></Tour></Document></kml>"
+    ).encode()
+
+
+def look(lon: float, lat: float, reach: float, tilt: float, seconds: float, mode: str = "") -> str:
+    return (
+        f"<FlyTo><duration>{seconds}</duration>{mode}<LookAt><longitude>{lon}</longitude><latitude>{lat}</latitude>"
+        f"<range>{reach}</range><tilt>{tilt}</tilt><heading>350</heading></LookAt></FlyTo>"
+    )
+
+
+def test_numbers_are_what_the_standard_says_they_are() -> None:
+    smooth = "<flyToMode>smooth</flyToMode>"
+    steps = look(10, 60, 5000, 45, 9) + "<Wait><duration>2.4</duration></Wait>" + look(11, 60, 800, 0, 4, smooth)
+    (tour,) = read_tours(kml(steps), "hand.kml")
+    first, last = tour.samples
+    # The way to the first view is nobody's: the clock begins there, and goes on after the rest.
+    assert (first.seconds, first.rests, first.stops, last.seconds, last.stops) == (0.0, 2.4, True, 6.4, False)
+    x, y = mercator_of(10, 60)
+    assert (first.pose.x, first.pose.y, first.pose.tilt) == (pytest.approx(x), pytest.approx(y), 45)
+    # ``range`` is metres from the eye to what it looks at; at 60 degrees Mercator's are twice as long.
+    assert first.pose.distance == pytest.approx(5000 * stretch_at(y))
+    assert stretch_at(y) == pytest.approx(2.0, rel=1e-3)
+    assert math.isclose(first.pose.heading % 360, 350)
+    (second,) = vantages_of(film(), tour.samples, 0.01).vantages[-1:]
+    assert second.span == pytest.approx(800 * 36 / 35 * stretch_at(y))
+    assert vantages_of(film(), tour.samples, 0.01).vantages[0].hold == 2.4
+
+
+def test_a_camera_stands_where_it_is_said_to() -> None:
+    at = "<longitude>10</longitude><latitude>60</latitude><altitude>1000</altitude>"
+    steps = "".join(
+        f"<gx:FlyTo><gx:duration>1</gx:duration><Camera>{at}<heading>90</heading><tilt>{tilt}</tilt><roll>-5</roll>"
+        "</Camera></gx:FlyTo>"
+        for tilt in (60, 89)
+    )
+    older = 'xmlns="http://www.opengis.net/kml/2.2" xmlns:gx="urn:tours"'
+    (tour,) = read_tours(
+        kml(steps, older).replace(b"Tour>", b"gx:Tour>").replace(b"Playlist>", b"gx:Playlist>"), "x.kml"
+    )
+    x, y = mercator_of(10, 60)
+    eye = tour.samples[0].pose.eye()
+    assert eye == pytest.approx((x, y, 1000 * stretch_at(y)), rel=1e-9)
+    assert tour.samples[0].pose.roll == 5
+    assert tour.samples[1].pose.tilt == 85
+    assert "horizon" in tour.notes[0]
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"<kml", "no KML"),
+        (b'<!DOCTYPE a [<!ENTITY b "c">]><kml>&b;</kml>', "no KML"),
+        (kml(look(10, 60, 5000, 45, 1)), "fewer than two views"),
+        (kml(look(10, 60, float("nan"), 45, 1) * 2), "range is no number"),
+        (kml("<FlyTo><duration>1</duration></FlyTo>" * 2), "neither where the camera is"),
+        (kml(look(10, 60, 5000, 45, 1).replace("60", "sixty") * 2), "cannot be followed"),
+    ],
+)
+def test_what_is_no_tour_is_said(data: bytes, says: str) -> None:
+    with pytest.raises(BadTrack, match=says):
+        read_tours(data, "bad.kml")
+
+
+def test_a_camera_that_shakes_takes_too_many_vantages() -> None:
+    random = np.random.default_rng(3)
+    shaken = [
+        Given(k / 5, Pose(HERE[0] + float(random.normal(0, 900)), HERE[1] + float(random.normal(0, 900)), 1000))
+        for k in range(1000)
+    ]
+    with pytest.raises(BadEdit, match="larger error"):
+        vantages_of(film(), shaken, 0.01)
