@@ -12,15 +12,17 @@ from pydantic import BaseModel
 from yaila.api.desk import Desk, desk_of, file_body
 from yaila.api.films import Sheet, revision_of, sheet_of
 from yaila.core.errors import BadTrack
+from yaila.core.film import Film
 from yaila.core.film.acts import ImportRoute
 from yaila.core.film.acts.marks import Places, set_outline, set_place
 from yaila.core.film.acts.ties import at_time
-from yaila.core.film.followed import vantages_of
+from yaila.core.film.followed import Flight, vantages_of
 from yaila.core.ground import Point
 from yaila.core.ground.mercator import mercator_of
 from yaila.core.time import Time
 from yaila.formats.geodata import read_geodata
-from yaila.formats.handover.tour import Tour, read_tours
+from yaila.formats.handover.gltf_cameras import read_cameras
+from yaila.formats.handover.tour import read_tours
 from yaila.formats.tracks import Found, Outline, Spot, Track
 from yaila.store import difference
 
@@ -33,6 +35,8 @@ MOST_BYTES = 200_000_000
 MOST_THINGS = 2000
 """Things that are laid at once."""
 
+
+Coordinate = Annotated[float, Query(ge=-1e9, le=1e9, allow_inf_nan=False)]
 
 Kind = Literal["way", "place", "outline", "camera"]
 
@@ -71,14 +75,21 @@ def _laid(places: list[tuple[float, float]], degrees: bool) -> list[Point]:
 
 @router.post("/contents", openapi_extra=file_body("A file of ways, places or outlines"))
 async def list_contents(
-    film_id: str, request: Request, desk: TheDesk, name: Annotated[str, Query(max_length=200)]
+    film_id: str,
+    request: Request,
+    desk: TheDesk,
+    name: Annotated[str, Query(max_length=200)],
+    x: Coordinate = 0.0,
+    y: Coordinate = 0.0,
 ) -> Contents:
-    """What a GPX, KML, KMZ, GeoJSON, TopoJSON, shapefile (ZIP), GeoPackage, FlatGeobuf or CSV file holds."""
+    """What a GPX, KML, KMZ, GeoJSON, TopoJSON, shapefile (ZIP), GeoPackage, FlatGeobuf, CSV or glTF file holds; a scene
+    counts from the place ``x``, ``y`` if it does not say from where."""
     data = await _body(request, name)
 
     def work() -> Contents:
-        degrees = desk.store.films.state(film_id).film.ground.kind == "mercator"
-        found, tours = _opened(data, name, degrees)
+        film = desk.store.films.state(film_id).film
+        degrees = film.ground.kind == "mercator"
+        found, tours = _opened(data, name, film, (x, y))
         things = []
         for kind, named, places, stops in _all_of(found):
             ground = np.array(_laid(places, degrees))
@@ -90,13 +101,13 @@ async def list_contents(
                 )
             )  # fmt: skip
         for tour in tours:
-            poses = [one.pose for one in tour.samples]
+            poses = [one.pose for one in tour.given]
             west, east = min(pose.x - pose.span / 2 for pose in poses), max(pose.x + pose.span / 2 for pose in poses)
             south, north = min(pose.y - pose.span / 2 for pose in poses), max(pose.y + pose.span / 2 for pose in poses)
             things.append(
                 Thing(
                     kind="camera", name=tour.name, folder="", colour=None, points=len(poses), stops=0,
-                    seconds=tour.samples[-1].seconds + tour.samples[-1].rests, box=(west, south, east, north),
+                    seconds=tour.given[-1].seconds + tour.given[-1].rests, box=(west, south, east, north),
                 )
             )  # fmt: skip
         return Contents(things=things, notes=[*found.notes, *(note for tour in tours for note in tour.notes)])
@@ -104,8 +115,12 @@ async def list_contents(
     return await desk.tasks.do(request, film_id, work)
 
 
-def _opened(data: bytes, name: str, degrees: bool) -> tuple[Found, list[Tour]]:
-    """What lies on the ground in a file, and the cameras that fly over it."""
+def _opened(data: bytes, name: str, film: Film, at: tuple[float, float]) -> tuple[Found, list[Flight]]:
+    """What lies on the ground in a file, and the cameras that fly over it; a scene counts from ``at`` if it does not
+    say from where."""
+    degrees = film.ground.kind == "mercator"
+    if name.lower().endswith((".gltf", ".glb")):
+        return Found(), read_cameras(data, name, at, degrees, film.frame.width / film.frame.height)
     tours = read_tours(data, name) if degrees and name.lower().endswith((".kml", ".kmz")) else []
     try:
         return read_geodata(data, name, degrees), tours
@@ -138,17 +153,19 @@ async def lay_geodata(
     tolerance: Annotated[float | None, Query(gt=0, le=1e6, allow_inf_nan=False)] = None,
     frame: Annotated[int, Query(ge=0)] = 0,
     error: Annotated[float, Query(gt=0, le=50, allow_inf_nan=False)] = 1.0,
+    x: Coordinate = 0.0,
+    y: Coordinate = 0.0,
 ) -> Sheet:
     """Lay what a file holds: ways as routes, places as markers with their names (or markers, or names alone), outlines
     as regions, cameras as vantages at the film's end. ``only`` says which, by their places in the list of contents,
     such as ``0-4,7``; ``tolerance`` is how far ways may stray, metres; ``frame`` when all of it comes; ``error`` how
-    far the picture may be from that of a camera, percent of the frame's width."""
+    far the picture may be from that of a camera, percent of the frame's width; ``x`` and ``y`` as in the contents."""
     data, revision = await _body(request, name), revision_of(seen)
 
     def work() -> Sheet:
         film = desk.store.films.at_revision(film_id, revision)
         degrees = film.ground.kind == "mercator"
-        found, tours = _opened(data, name, degrees)
+        found, tours = _opened(data, name, film, (x, y))
         first = len(found.tracks) + len(found.spots) + len(found.outlines)
         wanted = _wanted(only, first + len(tours))
         if len(wanted) > MOST_THINGS:
@@ -171,7 +188,7 @@ async def lay_geodata(
                 set_outline(laid, thing.name or "Region", rings, frame, thing.folder, thing.colour)
         for index, tour in enumerate(tours, first):
             if index in wanted:
-                laid.vantages.extend(vantages_of(film, tour.samples, error / 100).vantages)
+                laid.vantages.extend(vantages_of(film, tour.given, error / 100).vantages)
         return sheet_of(
             desk.store.films.edit(film_id, difference(film, laid), revision, f"Bring {name}"[:80]), response
         )

@@ -37,6 +37,16 @@ class Given:
 
 
 @dataclass(frozen=True)
+class Flight:
+    """A camera that was given: where it is, in order, in the film's ground; ``notes`` say what could not be taken as it
+    is."""
+
+    name: str
+    given: tuple[Given, ...]
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Followed:
     """Vantages, and how far at most the picture is from that of the given camera, share of the frame's width."""
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import math
 import zipfile
-from dataclasses import dataclass
 from xml.etree.ElementTree import Element, ParseError
 from xml.sax.saxutils import escape
 
@@ -16,7 +15,7 @@ from yaila.core.camera import Pose
 from yaila.core.camera.pose import FILM_BACK, MAX_TILT
 from yaila.core.errors import BadRender, BadTrack
 from yaila.core.film import Choreography, Film, choreograph
-from yaila.core.film.followed import Given
+from yaila.core.film.followed import Flight, Given
 from yaila.core.ground.mercator import lonlat_of, mercator_of, stretch_at
 from yaila.core.time import Time
 
@@ -65,22 +64,13 @@ def _view(choreography: Choreography, frame: int, seconds: float) -> str:
     )
 
 
-@dataclass(frozen=True)
-class Tour:
-    """A tour: where the camera is, in order, on Web Mercator; ``notes`` say what could not be taken as it is."""
-
-    name: str
-    samples: tuple[Given, ...]
-    notes: tuple[str, ...] = ()
-
-
 MOST_VIEWS = 20_000
 
 FOCAL = 35.0
 """Tours know no lens: it is this wide, mm on 36 mm."""
 
 
-def read_tours(data: bytes, file: str) -> list[Tour]:
+def read_tours(data: bytes, file: str) -> list[Flight]:
     """The tours in a KML or KMZ file; none in one that holds only places.
 
     Raises:
@@ -119,7 +109,7 @@ def _number(element: Element, name: str, otherwise: float = 0.0) -> float:
     return value
 
 
-def _tour(tour: Element, file: str) -> Tour:
+def _tour(tour: Element, file: str) -> Flight:
     named, playlist = _child(tour, "name"), _child(tour, "Playlist")
     name = ((named.text if named is not None else "") or "Tour").strip()[:120] or "Tour"
     samples: list[Given] = []
@@ -145,7 +135,7 @@ def _tour(tour: Element, file: str) -> Tour:
     if len(samples) < 2:
         raise BadTrack(f"The tour “{name}” in “{file}” has fewer than two views, so there is no way to fly.")
     notes = (f"Where “{name}” looks at the horizon the camera looks down a little more.",) if flat else ()
-    return Tour(name, tuple(samples), notes)
+    return Flight(name, tuple(samples), notes)
 
 
 def _pose(step: Element, before: Pose | None) -> tuple[Pose, bool]:

@@ -27,7 +27,7 @@ class Arrivals {
     const film = session.id;
     const stem = (file: File) => file.name.replace(/\.[^.]*$/, "").toLowerCase();
     const sidecar = (file: File) => /\.(wld|prj|[a-z]{2,4}w)$/i.test(file.name);
-    const ground = (file: File) => /\.(gpx|km[lz]|csv|tsv|(geo|topo)?json|zip|gpkg|fgb)$/i.test(file.name);
+    const ground = (file: File) => /\.(gpx|km[lz]|csv|tsv|(geo|topo)?json|zip|gpkg|fgb|gltf|glb)$/i.test(file.name);
     const font = (file: File) => /\.(ttf|otf|ttc|woff2?)$/i.test(file.name);
     for (const file of all.filter(font))
       if (await session.bringAid("fonts", file)) session.notice = `Labels can be set in “${file.name}” now.`;

@@ -15,6 +15,8 @@ class Opened {
   tolerance = $state<number | null>(null);
   /** How far the picture may be from that of a camera that becomes vantages, percent of the frame's width. */
   error = $state(1);
+  /** Where one looked when it was opened: a scene that says nothing of its place is put there. */
+  #at = { x: "0", y: "0" };
   /** Files that wait until this one is laid or put away. */
   #next: { film: string; file: File }[] = [];
   shows = $derived(this.contents !== null && this.film === session.id);
@@ -24,7 +26,8 @@ class Opened {
     if (this.shows) return void this.#next.push({ film, file });
     await session.guarded(async () => {
       this.#mustBeOpen(film, file);
-      const contents = await sent<Contents>(`/api/films/${film}/contents`, {}, file);
+      this.#at = { x: `${session.shown.x}`, y: `${session.shown.y}` };
+      const contents = await sent<Contents>(`/api/films/${film}/contents`, this.#at, file);
       this.#mustBeOpen(film, file);
       [this.film, this.file, this.contents] = [film, file, contents];
       this.ticked = new Set(contents.things.keys());
@@ -43,7 +46,7 @@ class Opened {
   async lay(): Promise<void> {
     const { film, file, contents } = this;
     if (!file || !contents || !this.ticked.size) return;
-    const query: Record<string, string> = { places: this.places, frame: `${player.frame}` };
+    const query: Record<string, string> = { ...this.#at, places: this.places, frame: `${player.frame}` };
     if (this.ticked.size < contents.things.length) query.only = ranges([...this.ticked].sort((a, b) => a - b));
     if (contents.things.some(({ kind }) => kind === "camera")) query.error = `${this.error}`;
     if (this.tolerance) query.tolerance = `${this.tolerance}`;
