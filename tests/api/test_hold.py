@@ -337,10 +337,14 @@ async def test_newer_work_of_the_same_name_stops_the_older_and_a_full_lane_says_
     assert ended.is_set()
     with pytest.raises(Stopped):
         await old
-    hold = threading.Event()
-    stuck = [asyncio.ensure_future(lane.do(caller(), "a", lambda: hold.wait(20)))]
-    while not lane.busy("a"):
-        await asyncio.sleep(0.01)
+    hold, held = threading.Event(), threading.Event()
+
+    def wait() -> bool:
+        held.set()
+        return hold.wait(20)
+
+    stuck = [asyncio.ensure_future(lane.do(caller(), "a", wait))]
+    await asyncio.to_thread(held.wait, 5)
     stuck += [asyncio.ensure_future(lane.do(caller(), "a", lambda: hold.wait(20))) for _ in range(64)]
     await asyncio.sleep(0)
     with pytest.raises(Busy):

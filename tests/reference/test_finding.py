@@ -25,10 +25,10 @@ from yaila.standin.world import World
 pytestmark = pytest.mark.slow
 
 CHOSEN = (
-    "2x turn 164",
+    pytest.param("2x turn 164", marks=pytest.mark.thorough),
     "2x bend 0.012, tint 0.6",
     "4x cloud 0.35, tint 0.6",
-    "4x labels 1, tint 0.6, turn 3",
+    pytest.param("4x labels 1, tint 0.6, turn 3", marks=pytest.mark.thorough),
     "8x turn -38",
     "8x cloud 0.25",
 )

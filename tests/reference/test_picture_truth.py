@@ -16,7 +16,7 @@ from yaila.core.ground import Similarity
 from yaila.core.imagery import PageStore, build_pyramid, open_pyramid
 from yaila.core.picture import PlateLayer, Quality
 
-SIZE = FrameSize(480, 270)
+SIZE = FrameSize(320, 180)
 
 
 @pytest.fixture(scope="module")

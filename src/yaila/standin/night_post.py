@@ -143,7 +143,7 @@ def ensure_night_post(store: Store, tell: Callable[[str], None], fine: float = 1
     for number, shot in enumerate(todo, 1):
         tell(f"  {number} of {len(todo)}: {shot.name}, {shot.pixels[0]:,} × {shot.pixels[1]:,} pixels")
         plates.append(_plate(store, world, shot))
-    film = night_post(world, plates, _heights(store, world), night_lights(store, world, fine))
+    film = night_post(world, plates, _heights(store, world, fine), night_lights(store, world, fine))
     for plate in plates[1:]:
         # Their seasons differ: each takes the tone of those below it.
         film = MatchTone(plate=plate.id, match=tone_match_of(film, film.plate(plate.id), store.pictures.pyramid)).apply(
@@ -198,7 +198,7 @@ def _plate(store: Store, world: World, shot: Shot) -> Plate:
     )
 
 
-def _heights(store: Store, world: World) -> Plate:
+def _heights(store: Store, world: World, fine: float = 1.0) -> Plate:
     """The heights of the land behind Sarnish Point, as a GeoTIFF of metres."""
     import rasterio
     from rasterio.transform import from_bounds
@@ -206,7 +206,7 @@ def _heights(store: Store, world: World) -> Plate:
     from yaila.formats.rasters import take_in
 
     sarnish = world.harbours["Sarnish Point"]
-    half, side = 36e3, 1440
+    half, side = 36e3, round(1440 * fine)
     box = GroundBox(sarnish.x - half, sarnish.y - half, sarnish.x + half, sarnish.y + half)
     with store.room() as folder:
         raw, file = folder / "raw.tif", folder / "Sarnish heights.tif"

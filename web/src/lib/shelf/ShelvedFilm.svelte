@@ -47,7 +47,7 @@
         src={frameUrl(film.id, film.state, frame, 288, "draft", "")}
         alt=""
         loading="lazy"
-      />{:else}<span>no imagery yet</span>{/if}
+      />{:else}<span>nothing laid yet</span>{/if}
   </button>
   <div class="facts">
     <input
