@@ -80,6 +80,9 @@ def main() -> None:
         page.get_by_label("Put away").click()
         page.get_by_role("button", name="Render").first.click()
         take(page, "render")
+        page.locator("button.film").click()
+        page.locator(".shelf .picture img").first.wait_for()
+        take(page, "shelf")
         browser.close()
 
 

@@ -54,6 +54,17 @@ def test_jobs_come_in_the_order_of_the_line_which_can_be_changed() -> None:
         bench.turns.move("a", 0)
 
 
+def test_who_has_left_the_line_does_not_come() -> None:
+    bench = Bench()
+    for job in "abc":
+        bench.add(job)
+    bench.until("a")
+    bench.turns.leave("b")
+    assert bench.turns.line == ["c"]
+    bench.end("a")
+    bench.until("a", "c")
+
+
 def test_more_are_worked_at_side_by_side_when_that_is_wanted() -> None:
     bench = Bench()
     for job in "abc":

@@ -98,6 +98,18 @@ def test_numbers_are_what_the_standard_says_they_are() -> None:
     assert vantages_of(film(), tour.given, 0.01).vantages[0].hold == 2.4
 
 
+def test_a_jump_is_a_cut() -> None:
+    smooth = "<flyToMode>smooth</flyToMode>"
+    steps = look(10, 60, 5000, 45, 1) + look(10.01, 60, 4000, 45, 2, smooth) + look(12, 61, 900, 0, 0) + look(
+        12, 61, 700, 0, 3
+    )  # fmt: skip
+    (tour,) = read_tours(kml(steps), "hand.kml")
+    found = vantages_of(film(), tour.given, 0.01).vantages
+    assert [vantage.passage.manner.kind for vantage in found[:3]] == ["glide", "cut", "glide"]
+    # Where it arrives it is seen for a frame.
+    assert 125 <= choreograph(film(*found)).frames <= 127
+
+
 def test_a_camera_stands_where_it_is_said_to() -> None:
     at = "<longitude>10</longitude><latitude>60</latitude><altitude>1000</altitude>"
     steps = "".join(

@@ -56,6 +56,7 @@ class Farm:
         elif row.state not in OPEN:
             return
         self._store.jobs.note(job, state="cancelled", message="Cancelled.")
+        self._turns[row.kind].leave(job)
         self._end(job)
         self._store.sweep(job)
         for part in self._store.reels.glob(f"{job}*"):
@@ -66,6 +67,7 @@ class Farm:
         row = self._store.jobs.get(job)
         if row.state in OPEN and row.kind == "reel":
             self._store.jobs.note(job, state="interrupted", message="Paused.")
+            self.reels.leave(job)
             self._end(job)
 
     def resume(self, job: str) -> None:

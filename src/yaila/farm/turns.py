@@ -44,6 +44,11 @@ class Turns:
                 raise BadEdit("That job does not wait any more, so its place cannot be changed.")
             self._waiting.insert(max(to, 0), self._waiting.pop(at))
 
+    def leave(self, job: str) -> None:
+        """Let a job not wait any more."""
+        with self._lock:
+            self._waiting = [one for one in self._waiting if one[0] != job]
+
     @property
     def slots(self) -> int:
         """How many jobs are worked at side by side."""

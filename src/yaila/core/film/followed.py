@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, Pose
-from yaila.core.camera.manners import Glide
+from yaila.core.camera.manners import Cut, Glide
 from yaila.core.errors import BadEdit
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.model import Duration, Film, Passage, Vantage
@@ -113,12 +113,15 @@ class _Given:
 
     def _passage(self, a: int, b: int, rest: int) -> Passage:
         """From one moment to another: as fast at either end as the given camera is there."""
+        length = self._frames[b] - self._frames[a] - rest
+        if length <= 0:
+            # It is there at once.
+            return Passage(manner=Cut())
         taken = self._given[b].seconds - self._given[a].seconds - self._given[a].rests
         times = max(taken, 1e-6) / max(self._way[b] - self._way[a], 1e-9)
         ease = Ease(
             x1=1 / 3, y1=min(self._pace[a] * times / 3, 1.0), x2=2 / 3, y2=max(1 - self._pace[b] * times / 3, 0.0)
         )  # fmt: skip
-        length = max(self._frames[b] - self._frames[a] - rest, 1)
         return Passage(manner=Glide(), ease=ease, duration=Duration(unit="frames", value=length))
 
     def off(self, a: int, b: int) -> float:
