@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.conftest import Server
-from tests.web.hands import drop, film_of
+from tests.web.hands import drop, film_of, until
 from tests.web.test_access import cut_off, violations
 
 pytestmark = pytest.mark.browser
@@ -21,8 +21,8 @@ def test_films_on_the_shelf(server: Server, film: Page, tmp_path: Path) -> None:
     shelf = page.get_by_role("region", name="Shelf")
     row = shelf.locator("li", has=page.get_by_label(f"Name of {name}", exact=True))
     expect(row).to_contain_text("640 × 360 · 25 fps")
-    expect(row.locator("img")).to_be_visible()
-    assert page.evaluate("() => document.querySelector('.shelf img').naturalWidth") > 0
+    row.scroll_into_view_if_needed()
+    until(page, "document.querySelector('.shelf li.here img')?.naturalWidth > 0")
     assert violations(page) == []
     assert cut_off(page) == []
     # A copy is on the table at once, and is called what one likes.
@@ -60,8 +60,9 @@ def test_films_on_the_shelf(server: Server, film: Page, tmp_path: Path) -> None:
 
 def test_a_new_film_of_a_pattern_and_reels_of_all_films(server: Server, film: Page) -> None:
     page, first = film, film_of(server)
-    new = {"revision": first["revision"], "settings": {"width": 64}}
-    for _ in range(3):
+    # The first of them takes long enough for the others to be seen waiting.
+    for settings in ({}, {"width": 64}, {"width": 64}):
+        new = {"revision": first["revision"], "settings": settings}
         server.client.post(f"/api/films/{first['id']}/reels", json=new).raise_for_status()
     page.locator("button.film").click()
     under_way = page.get_by_role("region", name="Under way")
