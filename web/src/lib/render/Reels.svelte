@@ -33,6 +33,10 @@
   const kinds = $derived(
     [...new Set(named.map(({ kind }) => kind))].filter((kind) => kind !== "lamp" && kind !== "deck"),
   );
+  // One that is taken away cannot be held any more.
+  $effect(() => {
+    if (which && !named.some(({ kind, id }) => which === kind || which === id)) which = "";
+  });
   const only = $derived(
     part === "marks" || part === "matte"
       ? named.filter(({ kind, id }) => which === kind || which === id).map(({ id }) => id)
