@@ -61,7 +61,7 @@ def test_films_on_the_shelf(server: Server, film: Page, tmp_path: Path) -> None:
 def test_a_new_film_of_a_pattern_and_reels_of_all_films(server: Server, film: Page) -> None:
     page, first = film, film_of(server)
     # The first of them takes long enough for the others to be seen waiting.
-    for settings in ({}, {"width": 64}, {"width": 64}):
+    for settings in ({"width": 1280}, {"width": 64}, {"width": 64}):
         new = {"revision": first["revision"], "settings": settings}
         server.client.post(f"/api/films/{first['id']}/reels", json=new).raise_for_status()
     page.locator("button.film").click()
@@ -72,7 +72,7 @@ def test_a_new_film_of_a_pattern_and_reels_of_all_films(server: Server, film: Pa
     waits.last.get_by_role("button", name="First").click()
     expect(waits.first).to_have_attribute("data-job", last or "")
     under_way.get_by_role("radio", name="3").click()
-    expect(under_way.locator("[data-state=done]").nth(2)).to_be_visible(timeout=60_000)
+    expect(under_way.locator("[data-state=done]").nth(2)).to_be_visible(timeout=120_000)
     under_way.get_by_role("radio", name="1").click()
     page.get_by_label("Name of the new film").fill("Tonight")
     page.get_by_role("radio", name="A programme").click()
