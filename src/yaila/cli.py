@@ -174,7 +174,7 @@ def render(
     ] = "h264",
     resume: Annotated[bool, typer.Option(help="Go on where an earlier rendering of the same was broken off.")] = False,
     part: Annotated[str, typer.Option(help="What it holds: all, ground, marks, matte or depth.")] = "all",
-    only: Annotated[list[str] | None, typer.Option(help="A mark that a part of marks holds, by its name.")] = None,
+    only: Annotated[list[str] | None, typer.Option(help="Marks that a part of marks holds, by their name.")] = None,
     on: Annotated[str, typer.Option(help="The scheduler of the farm that draws it, such as tls://host:8786.")] = "",
     key: Annotated[Path | None, typer.Option(help="The farm's key; farm.pem of the store if not given.")] = None,
 ) -> None:
@@ -188,8 +188,7 @@ def render(
         raise typer.BadParameter(", ".join(get_args(Part)), param_hint="--part")
 
     document, store = _film(film)
-    named = {mark.name: mark.id for mark in document.marks} if only else {}
-    if unknown := set(only or ()) - named.keys():
+    if unknown := set(only or ()) - {mark.name for mark in document.marks}:
         raise BadRender(f"There is no mark “{min(unknown)}” in the film.")
     ask_files(document, store)
     settings = ReelSettings(
@@ -199,7 +198,7 @@ def render(
         crf=crf,
         form=form_of(form).key,
         part=part,
-        only=tuple(named[name] for name in only or ()),
+        only=tuple(mark.id for mark in document.marks if mark.name in (only or ())),
         on=on,
     )
     total, begin, there = len(frames_of(document, settings)), time.monotonic(), -1

@@ -17,7 +17,7 @@ def shelved(server: Server, film: str) -> dict:
 
 
 def work(server: Server, job: str) -> dict:
-    return next(one for one in server.client.get("/api/work").json()["jobs"] if one["id"] == job)
+    return next(one for one in server.client.get("/api/under-way").json()["jobs"] if one["id"] == job)
 
 
 def ended(server: Server, job: str) -> dict:
@@ -65,8 +65,9 @@ def test_films_are_made_of_patterns_and_of_one_another(server: Server) -> None:
     assert (like["frame"]["width"], like["rate"], like["vantages"]) == (1280, "50", [])
     assert like["finish"]["grain"]["on"]
     assert [lane["name"] for lane in like["lanes"]] == ["Voice", "Music", "Details"]
-    copy = server.client.post("/api/films", json={"name": "Copy", "copy_of": programme["id"]}).json()["film"]
-    assert [one["name"] for one in copy["vantages"]] == ["Here"]
+    copy = server.client.post("/api/films", json={"copy_of": programme["id"]}).json()["film"]
+    assert (copy["name"], [one["name"] for one in copy["vantages"]]) == ("News, copy", ["Here"])
+    assert server.client.post("/api/films", json={"like": programme["id"]}).json()["film"]["name"] == "Like News"
     refused = server.client.post("/api/films", json={"pattern": "none"})
     assert refused.status_code == 404
     assert "programme" in refused.json()["detail"]
@@ -122,15 +123,18 @@ def test_reels_wait_in_a_line_that_can_be_changed(own_server: Server, small_film
 
     long = reel(settings={})
     first, second = reel(), reel()
+    under_way = [one["id"] for one in own_server.client.get("/api/under-way").json()["jobs"]]
+    assert under_way == [long, first, second]
     placed = own_server.client.put(f"/api/jobs/{second}/place", json=0).json()
     assert placed["line"] == [second, first]
+    assert [one["id"] for one in placed["jobs"]] == [long, second, first]
     assert placed["films"][film] == "Small"
     quick = reel(at_once=True)
     assert ended(own_server, quick)["state"] == "done"
     assert work(own_server, long)["state"] == "running"
-    assert own_server.client.put("/api/work/side-by-side", json=2).json()["side_by_side"] == 2
+    assert own_server.client.put("/api/under-way/side-by-side", json=2).json()["side_by_side"] == 2
     assert ended(own_server, second)["state"] == "done"
     assert ended(own_server, first)["state"] == "done"
     assert work(own_server, long)["state"] == "running"
     own_server.client.post(f"/api/jobs/{long}/cancel")
-    assert own_server.client.put("/api/work/side-by-side", json=0).status_code == 422
+    assert own_server.client.put("/api/under-way/side-by-side", json=0).status_code == 422

@@ -15,6 +15,7 @@ from yaila.core.camera import FrameSize
 from yaila.core.colour import LINEAR_OF_BYTE
 from yaila.core.errors import BadRender
 from yaila.core.film import Film, Label, Marker
+from yaila.core.film.marked import Lamp
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Renderer, Request
 from yaila.core.picture.render import FRAME_EFFECTS
@@ -93,7 +94,15 @@ def test_a_reel_of_one_mark_or_of_what_marks_cover(marked: Film, store: Store, t
 
 
 def test_parts_that_cannot_be_are_refused_in_a_sentence(marked: Film, store: Store, tmp_path: Path) -> None:
-    with pytest.raises(BadRender, match="not in the film any more"):
+    with pytest.raises(BadRender, match="A mark is gone"):
         reel(marked, store, tmp_path / "gone.zip", form="png", part="marks", only=["gone"])
+    # A lamp is light on the ground: a reel of it would be empty.
+    marked.lamps = [Lamp(id="lamp", name="Quay lamp", x=0, y=0)]
+    with pytest.raises(BadRender, match="“Quay lamp” is light or air"):
+        reel(marked, store, tmp_path / "lamp.zip", form="png", part="marks", only=["lamp"])
+    # Of all of the film nothing is left out without a word.
+    for part in ("all", "ground", "depth"):
+        with pytest.raises(BadRender, match="Only a reel of marks"):
+            reel(marked, store, tmp_path / "some.zip", form="png", part=part, only=[marked.markers[0].id])
     with pytest.raises(BadRender, match="holds all of the film in parts"):
         reel(marked, store, tmp_path / "half.zip", form="exrlayers", part="ground")

@@ -19,17 +19,21 @@ import rasterio
 from rasterio.transform import from_origin
 
 from tests.conftest import write_picture
+from tests.formats.test_tour import DOWN, binary, flight, scene
 from tests.hostile import spoilt
 from tests.tilehost import png
 from tests.truth import fine_texture
 from yaila.core.errors import BadBundle, YailaError
 from yaila.core.film import Film
+from yaila.core.film.followed import Flight, vantages_of
 from yaila.core.imagery import build_pyramid, open_pyramid
 from yaila.core.picture.kit import read_sign
 from yaila.core.type.faces import FOLDER, read_face
 from yaila.formats.bundle import read_bundle
 from yaila.formats.geodata import read_geodata
 from yaila.formats.georeferencing import read_world
+from yaila.formats.handover.gltf_cameras import read_cameras
+from yaila.formats.handover.tour import read_tours, tour_text
 from yaila.formats.mbtiles import read_mbtiles
 from yaila.formats.rasters import take_in
 from yaila.formats.tracks import Track, write_gpx, write_kml
@@ -111,6 +115,17 @@ def pyramid(folder: Path) -> bytes:
     return (folder / "made.tif").read_bytes()
 
 
+def flown(flights: list[Flight]) -> None:
+    """What comes of given cameras, as the page has it."""
+    film = Film(ground={"kind": "mercator"})
+    for one in flights:
+        vantages_of(film, one.given, 0.02)
+
+
+def read_scene(data: bytes, _: Path) -> None:
+    flown(read_cameras(data, "a.glb", (0.0, 0.0), True, 1.5))
+
+
 WAY = Track("Way", [(10.0 + k / 100, 50.0 + k / 90) for k in range(40)], {0: "Quay", 39: "Head"})
 RING = {"type": "Polygon", "coordinates": [[[0, 0], [5, 0], [5, 5], [0, 0]]]}
 
@@ -118,6 +133,10 @@ KINDS: dict[str, tuple[Callable[[Path], bytes], Reader]] = {
     "gpx": (lambda _: write_gpx([WAY]).encode(), lambda data, _: read_geodata(data, "a.gpx")),
     "kml": (lambda _: write_kml([WAY]).encode(), lambda data, _: read_geodata(data, "a.kml")),
     "kmz": (lambda _: kmz(write_kml([WAY])), lambda data, _: read_geodata(data, "a.kmz")),
+    "tour": (lambda _: tour_text(flight()).encode(), lambda data, _: flown(read_tours(data, "a.kml"))),
+    "packed tour": (lambda _: kmz(tour_text(flight())), lambda data, _: flown(read_tours(data, "a.kmz"))),
+    "scene": (lambda _: json.dumps(scene(rotation=DOWN)).encode(), read_scene),
+    "binary scene": (lambda _: binary(scene(rotation=DOWN)), read_scene),
     "csv": (lambda _: b"lat,lon,name\r50.1,10.2,Quay\r50.3,10.4,\r\n", lambda data, _: read_geodata(data, "a.csv")),
     "lines": (
         lambda _: json.dumps({"type": "LineString", "coordinates": WAY.points}).encode(),

@@ -132,8 +132,8 @@ def test_a_camera_stands_where_it_is_said_to() -> None:
 @pytest.mark.parametrize(
     ("data", "says"),
     [
-        (b"<kml", "no KML"),
-        (b'<!DOCTYPE a [<!ENTITY b "c">]><kml>&b;</kml>', "no KML"),
+        (b"<kml", "not well-formed"),
+        (b'<!DOCTYPE a [<!ENTITY b "c">]><kml>&b;</kml>', "entities of its own"),
         (kml(look(10, 60, 5000, 45, 1)), "fewer than two views"),
         (kml(look(10, 60, float("nan"), 45, 1) * 2), "range is no number"),
         (kml("<FlyTo><duration>1</duration></FlyTo>" * 2), "neither where the camera is"),
@@ -230,13 +230,17 @@ def test_the_scene_that_we_give_out_comes_back_with_its_place_and_its_lens(kind:
     assert max(away(before, after, frame) for frame in range(0, frames - 1, 5)) < 0.012
 
 
-def test_a_binary_scene_is_read_as_its_text() -> None:
-    document = scene(rotation=DOWN)
+def binary(document: dict) -> bytes:
+    """A scene as one binary file."""
     numbers = base64.b64decode(document["buffers"][0].pop("uri").partition(",")[2])
     text = json.dumps(document).encode()
     text += b" " * (-len(text) % 4)
     chunks = struct.pack("<I4s", len(text), b"JSON") + text + struct.pack("<I4s", len(numbers), b"BIN\0") + numbers
-    (found,) = read_cameras(struct.pack("<4sII", b"glTF", 2, 12 + len(chunks)) + chunks, "x.glb", (0, 0), False, 1.0)
+    return struct.pack("<4sII", b"glTF", 2, 12 + len(chunks)) + chunks
+
+
+def test_a_binary_scene_is_read_as_its_text() -> None:
+    (found,) = read_cameras(binary(scene(rotation=DOWN)), "x.glb", (0, 0), False, 1.0)
     assert found.given[1].pose.span == pytest.approx(600)
 
 

@@ -77,7 +77,7 @@ class NewFilm(BaseModel):
     """What a new film starts with: a ``pattern``, whose frame and rate may be others; or it is made ``like`` a film
     that there is, with its frame, rate, styles, finish, lanes and loudness; or it is a copy of one."""
 
-    name: str = "Untitled film"
+    name: str | None = None
     width: int | None = None
     height: int | None = None
     rate: str | None = None
@@ -234,11 +234,13 @@ def create_film(new: NewFilm, desk: TheDesk, response: Response) -> Sheet:
     """Start a film."""
     films = desk.store.films
     if new.copy_of:
-        film = films.state(new.copy_of).film.model_copy(update={"name": new.name})
+        whole = films.state(new.copy_of).film
+        film = whole.model_copy(update={"name": new.name or f"{whole.name[:190]}, copy"})
     elif new.like:
-        film = like(films.state(new.like).film, new.name)
+        pattern = films.state(new.like).film
+        film = like(pattern, new.name or f"Like {pattern.name[:190]}")
     elif new.pattern in PATTERNS:
-        film = PATTERNS[new.pattern].film(new.name)
+        film = PATTERNS[new.pattern].film(new.name or "Untitled film")
     else:
         raise NotFound(f"There is no pattern “{new.pattern}”. There are {', '.join(PATTERNS)}.")
     document = film.model_dump(mode="json")

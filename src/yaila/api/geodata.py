@@ -21,7 +21,6 @@ from yaila.core.ground import Point
 from yaila.core.ground.mercator import mercator_of
 from yaila.core.time import Time
 from yaila.formats.geodata import read_geodata
-from yaila.formats.handover.gltf_cameras import read_cameras
 from yaila.formats.handover.tour import read_tours
 from yaila.formats.tracks import Found, Outline, Spot, Track
 from yaila.store import difference
@@ -120,6 +119,8 @@ def _opened(data: bytes, name: str, film: Film, at: tuple[float, float]) -> tupl
     say from where."""
     degrees = film.ground.kind == "mercator"
     if name.lower().endswith((".gltf", ".glb")):
+        from yaila.formats.handover.gltf_cameras import read_cameras
+
         return Found(), read_cameras(data, name, at, degrees, film.frame.width / film.frame.height)
     tours = read_tours(data, name) if degrees and name.lower().endswith((".kml", ".kmz")) else []
     try:

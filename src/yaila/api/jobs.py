@@ -12,6 +12,8 @@ from pydantic import BaseModel, ConfigDict
 
 from yaila.api.desk import Desk, desk_of
 from yaila.core.errors import BadRender, NotFound
+from yaila.core.film import Film
+from yaila.core.picture import PART_NAMES, PARTS_OF_MARKS, Part, painted_marks
 from yaila.farm.reel import ReelSettings, ask_files, farm_key, frames_of, size_for
 from yaila.formats.delivery import FORMS, form_of
 from yaila.store.database import JobRow
@@ -143,9 +145,9 @@ def resume_job(job: str, desk: TheDesk) -> Job:
     return job_of(desk.store.jobs.get(job))
 
 
-class Work(BaseModel):
-    """What is under way for all films, and what was lately: ``line`` are the reels that wait, the next first, and
-    ``side_by_side`` is how many are drawn at the same time."""
+class UnderWay(BaseModel):
+    """What is under way for all films, and what was lately: first what runs, then the reels that wait as they stand in
+    ``line``, what could go on, and what is over; ``side_by_side`` is how many reels are drawn at the same time."""
 
     jobs: list[Job]
     films: dict[str, str]
@@ -158,30 +160,37 @@ MOST_OVER = 20
 """Jobs that are over, in the list of all."""
 
 
-@router.get("/work")
-def get_work(desk: TheDesk) -> Work:
-    """The jobs of all films, the newest first."""
+@router.get("/under-way")
+def get_under_way(desk: TheDesk) -> UnderWay:
+    """The jobs of all films."""
     reels = desk.farm.reels
-    return Work(
-        jobs=[job_of(row, desk.store.reels) for row in desk.store.jobs.of_all(MOST_OVER)],
+    line = reels.line
+    places = {job: place for place, job in enumerate(line)}
+    ranks = {"running": -2, "waiting": -1, "interrupted": len(line)}
+
+    def rank(row: JobRow) -> int:
+        return places.get(row.id, ranks.get(row.state, len(line) + 1))
+
+    return UnderWay(
+        jobs=[job_of(row, desk.store.reels) for row in sorted(desk.store.jobs.of_all(MOST_OVER), key=rank)],
         films={card.id: card.name for card in desk.store.films.cards()},
-        line=reels.line,
+        line=line,
         side_by_side=reels.slots,
     )
 
 
-@router.put("/work/side-by-side")
-def set_side_by_side(reels: Annotated[int, Body(ge=1, le=4)], desk: TheDesk) -> Work:
+@router.put("/under-way/side-by-side")
+def set_side_by_side(reels: Annotated[int, Body(ge=1, le=4)], desk: TheDesk) -> UnderWay:
     """Draw so many reels at the same time, until Yaila is started again."""
     desk.farm.reels.slots = reels
-    return get_work(desk)
+    return get_under_way(desk)
 
 
 @router.put("/jobs/{job}/place")
-def place_job(job: str, to: Annotated[int, Body(ge=0)], desk: TheDesk) -> Work:
+def place_job(job: str, to: Annotated[int, Body(ge=0)], desk: TheDesk) -> UnderWay:
     """Give a reel that waits another place in the line, 0 the next."""
     desk.farm.reels.move(job, to)
-    return get_work(desk)
+    return get_under_way(desk)
 
 
 PLAYED = ("h264", "vp9", "av1", "vp9alpha", "webp", "gif")
@@ -217,10 +226,27 @@ def get_farm(desk: TheDesk) -> OfferedFarm:
     return OfferedFarm(key=path.exists(), path=str(path))
 
 
+class OfferedPart(BaseModel):
+    """What of the film a reel can hold: what it is called, and whether it may hold some of the marks only."""
+
+    key: Part
+    name: str
+    of_marks: bool
+
+
+class OfferedReels(BaseModel):
+    """What a reel can be: its form, what of the film it holds, and the kinds of marks that can be held by themselves,
+    by the lists of the film they stand in."""
+
+    forms: list[OfferedForm]
+    parts: list[OfferedPart]
+    marks: list[str]
+
+
 @router.get("/forms")
-def list_forms() -> list[OfferedForm]:
-    """All forms that a reel can have."""
-    return [
+def list_forms() -> OfferedReels:
+    """All forms and parts that a reel can have."""
+    forms = [
         OfferedForm(
             key=form.key,
             name=form.name,
@@ -233,6 +259,8 @@ def list_forms() -> list[OfferedForm]:
         )
         for form in FORMS.values()
     ]
+    parts = [OfferedPart(key=key, name=name, of_marks=key in PARTS_OF_MARKS) for key, name in PART_NAMES.items()]
+    return OfferedReels(forms=forms, parts=parts, marks=list(painted_marks(Film())))
 
 
 def file_name(name: str, ending: str) -> str:

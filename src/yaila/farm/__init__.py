@@ -8,7 +8,7 @@ import signal
 from collections.abc import Callable
 
 from yaila.core.errors import BadRender
-from yaila.farm.processes import WORK, Working
+from yaila.farm.processes import KINDS, Working
 from yaila.farm.turns import Turns
 from yaila.store import Store
 from yaila.store.jobs import INTERRUPTED, OPEN
@@ -35,7 +35,7 @@ class Farm:
     def __init__(self, store: Store) -> None:
         self._store = store
         self._working: dict[str, Working] = {}
-        self._turns = {kind: Turns(kind) for kind in WORK}
+        self._turns = {kind: Turns(kind) for kind in KINDS}
         self._closing = False
 
     def start(self, job: str, kind: str, done: Callable[[], None] = lambda: None, at_once: bool = False) -> None:

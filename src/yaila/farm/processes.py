@@ -10,23 +10,23 @@ from pathlib import Path
 from typing import NamedTuple
 
 
-class Work(NamedTuple):
+class Kind(NamedTuple):
     """What does a kind of job: a module with a ``run``, and by how much it gives way to other programs."""
 
     module: str
     nice: int
 
 
-WORK = {
-    "import": Work("yaila.farm.importing", 15),
-    "capture": Work("yaila.farm.capturing", 10),
-    "fit": Work("yaila.farm.fitting", 10),
-    "reel": Work("yaila.farm.reel", 19),
+KINDS = {
+    "import": Kind("yaila.farm.importing", 15),
+    "capture": Kind("yaila.farm.capturing", 10),
+    "fit": Kind("yaila.farm.fitting", 10),
+    "reel": Kind("yaila.farm.reel", 19),
 }
 """By kind of job."""
 
 _context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload(["__main__", *(work.module for work in WORK.values())])
+_context.set_forkserver_preload(["__main__", *(kind.module for kind in KINDS.values())])
 
 
 class Working:
@@ -58,6 +58,6 @@ class Working:
 def _do(kind: str, home: Path, job: str) -> None:
     from yaila.farm.pulse import give_way, work
 
-    module, nice = WORK[kind]
+    module, nice = KINDS[kind]
     give_way(nice)
     work(importlib.import_module(module).run, home, job)

@@ -24,7 +24,7 @@ from yaila.core.errors import BadRender
 from yaila.core.film import Film, choreograph
 from yaila.core.film.heard import Mix, ReadFile, Soundtrack, silent
 from yaila.core.imagery import PageStore, Pyramid
-from yaila.core.picture import Kit, Part, Quality, Renderer, Request
+from yaila.core.picture import PARTS_OF_MARKS, Kit, Part, Quality, Renderer, Request, painted_marks
 from yaila.core.sound import sample_of
 from yaila.core.time import Time, timecode
 from yaila.farm.pieces import Pieces, folder_of, pieces_of
@@ -105,11 +105,21 @@ def frames_of(film: Film, settings: ReelSettings) -> range:
     last = count - 1 if settings.last is None else settings.last
     if settings.first > last or last >= count:
         raise BadRender(f"The film has frames 0 to {count - 1}; {settings.first} to {last} is not among them.")
-    if settings.only and not set(settings.only) <= {mark.id for mark in film.marks}:
-        raise BadRender("A mark that the reel is to hold is not in the film any more. Choose others.")
+    if settings.only:
+        _ask_marks(film, settings)
     if form_of(settings.form).layers and (settings.part != "all" or settings.only):
         raise BadRender("A form with layers holds all of the film in parts. Choose all of it, or another form.")
     return range(settings.first, last + 1)
+
+
+def _ask_marks(film: Film, settings: ReelSettings) -> None:
+    if settings.part not in PARTS_OF_MARKS:
+        raise BadRender("Only a reel of marks, or of a matte of them, holds some of them. Choose one of these parts.")
+    painted = {mark for ids in painted_marks(film).values() for mark in ids}
+    for mark in settings.only:
+        if mark not in painted:
+            here = next((f"“{one.name}” is light or air" for one in film.marks if one.id == mark), "A mark is gone")
+            raise BadRender(f"{here}, so it cannot be what the reel holds. Choose others.")
 
 
 def render(

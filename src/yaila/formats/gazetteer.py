@@ -13,7 +13,8 @@ import numpy as np
 
 from yaila.core.errors import BadTrack
 from yaila.formats.geodata import read_geodata
-from yaila.formats.tracks import UNREADABLE, small_enough
+from yaila.formats.markup import small_enough
+from yaila.formats.tracks import UNREADABLE
 
 MOST_ENTRIES = 2_000_000
 """Places of one gazetteer."""

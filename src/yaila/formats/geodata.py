@@ -19,6 +19,7 @@ from pyproj.exceptions import CRSError, ProjError
 from shapely.errors import ShapelyError
 
 from yaila.core.errors import BadTrack
+from yaila.formats.markup import small_enough
 from yaila.formats.tracks import (
     UNREADABLE,
     Found,
@@ -27,7 +28,6 @@ from yaila.formats.tracks import (
     Track,
     joined,
     read_ways,
-    small_enough,
     stops_of,
     whole,
 )

@@ -9,21 +9,15 @@ import io
 import json
 import math
 import re
-import zipfile
 import zlib
 from dataclasses import dataclass, field
 from typing import Any
-from xml.etree.ElementTree import Element, ParseError
+from xml.etree.ElementTree import Element
 from xml.sax.saxutils import escape
-
-from defusedxml.common import DefusedXmlException
-from defusedxml.ElementTree import fromstring
 
 from yaila.core.errors import BadTrack
 from yaila.core.ground.coordinates import angle
-
-MOST_UNPACKED = 200_000_000
-"""The largest KML in a KMZ, bytes."""
+from yaila.formats.markup import kml_root, root_of, tag_of, text_of
 
 LATITUDES = ("lat", "latitude", "y")
 LONGITUDES = ("lon", "lng", "long", "longitude", "x")
@@ -73,9 +67,6 @@ class Found:
 MOST_READ = 1_000_000
 """Points of a file, of all its ways."""
 
-SWELLS = 60
-"""How many times larger than packed a KML may be, beyond 2 MB: text of ways packs to about a tenth."""
-
 UNREADABLE = (
     ValueError, KeyError, TypeError, IndexError, AttributeError, OverflowError, RuntimeError, EOFError, csv.Error,
     zlib.error,
@@ -93,9 +84,9 @@ def read_ways(data: bytes, file: str) -> Found:
     stem = file.rsplit(".", 1)[0][:100] or "Route"
     try:
         if kind == "gpx":
-            found = _gpx(_xml(data, file), stem)
+            found = _gpx(root_of(data, file), stem)
         elif kind in ("kml", "kmz"):
-            found = _kml(_xml(_unpacked(data, file) if kind == "kmz" else data, file), stem)
+            found = _kml(kml_root(data, file), stem)
         else:
             # Line ends of any kind, and no bytes that no table has.
             text = _text(data).replace("\0", "")
@@ -154,56 +145,6 @@ def _in_range(points: list[tuple[float, float]], file: str) -> None:
             raise BadTrack(f"“{file}” goes to latitude {lat:g}; the ground ends at 85 degrees.")
 
 
-def _xml(data: bytes, file: str) -> Element:
-    try:
-        root: Element = fromstring(data)
-        return root
-    except DefusedXmlException as error:
-        raise BadTrack(f"“{file}” defines entities of its own, which is refused. Save it without them.") from error
-    except (ParseError, LookupError) as error:
-        raise BadTrack(f"“{file}” is not well-formed XML ({error}). Save it again.") from error
-
-
-def _unpacked(data: bytes, file: str) -> bytes:
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            names = [info for info in archive.infolist() if info.filename.lower().endswith(".kml")]
-            if not names:
-                raise BadTrack(f"“{file}” holds no KML.")
-            if names[0].file_size > min(MOST_UNPACKED, 2_000_000 + SWELLS * names[0].compress_size):
-                raise BadTrack(
-                    f"The KML in “{file}” is larger unpacked ({names[0].file_size // 1_000_000:,} MB) than a "
-                    "way can be."
-                )
-            # It is read in memory: nothing is ever written by the names within.
-            return archive.read(names[0])
-    except zipfile.BadZipFile as error:
-        raise BadTrack(f"“{file}” is no KMZ: it cannot be unpacked.") from error
-
-
-def small_enough(data: bytes, file: str) -> None:
-    """See that what is packed in a ZIP does not swell beyond measure.
-
-    Raises:
-        BadTrack: it does, or it is no ZIP.
-    """
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            size = sum(info.file_size for info in archive.infolist())
-    except zipfile.BadZipFile as error:
-        raise BadTrack(f"“{file}” is no ZIP: it cannot be unpacked.") from error
-    if size > min(MOST_UNPACKED, 2_000_000 + SWELLS * len(data)):
-        raise BadTrack(f"“{file}” is larger unpacked ({size // 1_000_000:,} MB) than can be laid.")
-
-
-def _tag(element: Element) -> str:
-    return element.tag.rsplit("}", 1)[-1] if isinstance(element.tag, str) else ""
-
-
-def _child(element: Element, name: str) -> str:
-    return next((child.text or "" for child in element if _tag(child) == name), "").strip()
-
-
 FAR = 200.0
 """Metres between the segments of a track from which on it is parted there: it was switched off on the way."""
 
@@ -212,19 +153,19 @@ def _gpx(root: Element, stem: str) -> Found:
     found = Found()
     parted = 0
     for way in root:
-        kind, name = _tag(way), _child(way, "name") or stem
+        kind, name = tag_of(way), text_of(way, "name") or stem
         if kind == "wpt":
             place = float(way.attrib["lon"]), float(way.attrib["lat"])
-            found.spots.append(Spot(_child(way, "name")[:120] or "Place", place))
+            found.spots.append(Spot(text_of(way, "name")[:120] or "Place", place))
         if kind not in ("trk", "rte"):
             continue
-        parts = [part for part in way if _tag(part) == "trkseg"] if kind == "trk" else [way]
+        parts = [part for part in way if tag_of(part) == "trkseg"] if kind == "trk" else [way]
         tracks: list[Track] = []
         for part in parts:
             track = Track(name)
             for point in part.iter():
-                if _tag(point) in ("trkpt", "rtept"):
-                    if kind == "rte" and (stop := _child(point, "name")):
+                if tag_of(point) in ("trkpt", "rtept"):
+                    if kind == "rte" and (stop := text_of(point, "name")):
                         track.stops[len(track.points)] = stop[:120]
                     track.points.append((float(point.attrib["lon"]), float(point.attrib["lat"])))
             if tracks and track.points and _metres(tracks[-1].points[-1], track.points[0]) < FAR:
@@ -248,14 +189,14 @@ def _metres(one: tuple[float, float], other: tuple[float, float]) -> float:
 
 def _kml(root: Element, stem: str) -> Found:
     found = Found()
-    styles = {style.attrib.get("id", ""): style for style in root.iter() if _tag(style) == "Style"}
+    styles = {style.attrib.get("id", ""): style for style in root.iter() if tag_of(style) == "Style"}
 
     def walk(element: Element, folder: str) -> None:
         for child in element:
-            if _tag(child) == "Placemark":
+            if tag_of(child) == "Placemark":
                 _placemark(child, folder, stem, styles, found)
-            elif _tag(child) in ("Folder", "Document"):
-                walk(child, _child(child, "name")[:60] if _tag(child) == "Folder" else folder)
+            elif tag_of(child) in ("Folder", "Document"):
+                walk(child, text_of(child, "name")[:60] if tag_of(child) == "Folder" else folder)
 
     walk(root, "")
     # A named place right on a point of a line is a stop of it.
@@ -268,36 +209,36 @@ def _kml(root: Element, stem: str) -> Found:
 
 
 def _placemark(placemark: Element, folder: str, stem: str, styles: dict[str, Element], found: Found) -> None:
-    name = _child(placemark, "name")[:120] or stem
-    style = next((child for child in placemark if _tag(child) == "Style"), None)
+    name = text_of(placemark, "name")[:120] or stem
+    style = next((child for child in placemark if tag_of(child) == "Style"), None)
     if style is None:
-        style = styles.get(_child(placemark, "styleUrl").lstrip("#"))
+        style = styles.get(text_of(placemark, "styleUrl").lstrip("#"))
 
     def places(element: Element) -> list[tuple[float, float]]:
-        texts = [place.split(",") for place in _child(element, "coordinates").split()]
+        texts = [place.split(",") for place in text_of(element, "coordinates").split()]
         return [(float(place[0]), float(place[1])) for place in texts]
 
     def rings(polygon: Element) -> list[list[tuple[float, float]]]:
-        return [places(ring) for ring in polygon.iter() if _tag(ring) == "LinearRing"]
+        return [places(ring) for ring in polygon.iter() if tag_of(ring) == "LinearRing"]
 
     for line in placemark.iter():
-        if _tag(line) == "LineString":
+        if tag_of(line) == "LineString":
             found.tracks.append(Track(name, places(line), folder=folder, colour=_kml_colour(style, "LineStyle")))
-        elif _tag(line) == "Point" and (spots := places(line)):
+        elif tag_of(line) == "Point" and (spots := places(line)):
             found.spots.append(Spot(name, spots[0], folder, _kml_colour(style, "IconStyle")))
-        elif _tag(line) == "Track":
-            coords = [(child.text or "").split() for child in line if _tag(child) == "coord"]
+        elif tag_of(line) == "Track":
+            coords = [(child.text or "").split() for child in line if tag_of(child) == "coord"]
             points = [(float(place[0]), float(place[1])) for place in coords]
             found.tracks.append(Track(name, points, folder=folder, colour=_kml_colour(style, "LineStyle")))
-    areas = [ring for polygon in placemark.iter() if _tag(polygon) == "Polygon" for ring in rings(polygon)]
+    areas = [ring for polygon in placemark.iter() if tag_of(polygon) == "Polygon" for ring in rings(polygon)]
     if areas:
         found.outlines.append(Outline(name, areas, folder, _kml_colour(style, "PolyStyle")))
 
 
 def _kml_colour(style: Element | None, kind: str) -> str | None:
     """``#rrggbb`` of a style; KML writes alpha, blue, green and red."""
-    part = next((child for child in style.iter() if _tag(child) == kind), None) if style is not None else None
-    text = _child(part, "color") if part is not None else ""
+    part = next((child for child in style.iter() if tag_of(child) == kind), None) if style is not None else None
+    text = text_of(part, "color") if part is not None else ""
     return f"#{text[6:8]}{text[4:6]}{text[2:4]}".lower() if re.fullmatch(r"[0-9a-fA-F]{8}", text) else None
 
 

@@ -175,16 +175,22 @@ def _wound(places):
     return made
 
 
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _on_grid(x, y):
+    """The place of the carved land that has come to a place: column and row, and how far beyond their middles it is."""
+    east, north = _winding(x, y)
+    fx, fy = (x - east - WEST) / STEP - 0.5, (NORTH - y + north) / STEP - 0.5
+    ix, iy = math.floor(fx), math.floor(fy)
+    return ix, iy, fx - ix, fy - iy
+
+
 @njit(cache=True, nogil=True, fastmath=True)
 def _carved(x, y, relief):
     """The height that the land was carved to (``carving.py``), metres."""
-    east, north = _winding(x, y)
-    x, y = x - east, y - north
-    fx, fy = (x - WEST) / STEP - 0.5, (NORTH - y) / STEP - 0.5
-    ix, iy = math.floor(fx), math.floor(fy)
+    ix, iy, u, v = _on_grid(x, y)
     if ix < 1 or iy < 1 or ix > relief.shape[1] - 3 or iy > relief.shape[0] - 3:
         return 0.0
-    across, down = _weights(fx - ix), _weights(fy - iy)
+    across, down = _weights(u), _weights(v)
     total = 0.0
     for r in range(4):
         row = 0.0
@@ -197,13 +203,9 @@ def _carved(x, y, relief):
 @njit(cache=True, nogil=True, fastmath=True)
 def _drained(x, y, drains):
     """How much drains through about there, doublings of a place of the carved land, bilinear."""
-    east, north = _winding(x, y)
-    x, y = x - east, y - north
-    fx, fy = (x - WEST) / STEP - 0.5, (NORTH - y) / STEP - 0.5
-    ix, iy = math.floor(fx), math.floor(fy)
+    ix, iy, u, v = _on_grid(x, y)
     if ix < 0 or iy < 0 or ix > drains.shape[1] - 2 or iy > drains.shape[0] - 2:
         return 0.0
-    u, v = fx - ix, fy - iy
     upper = drains[iy, ix] + u * (drains[iy, ix + 1] - drains[iy, ix])
     lower = drains[iy + 1, ix] + u * (drains[iy + 1, ix + 1] - drains[iy + 1, ix])
     return upper + v * (lower - upper)

@@ -11,10 +11,12 @@ from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.camera.manners import Cut, Glide
+from yaila.core.camera.pose import MAX_TILT
 from yaila.core.errors import BadEdit
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.model import Duration, Film, Passage, Vantage
 from yaila.core.ground.placement import through
+from yaila.core.stopping import go_on
 from yaila.core.time import Ease
 
 Floats = NDArray[np.float64]
@@ -44,6 +46,22 @@ class Flight:
     name: str
     given: tuple[Given, ...]
     notes: tuple[str, ...] = ()
+
+
+HORIZON = "Where “{}” looks at the horizon, the camera looks down a little more."
+"""What is said of a camera that had to be tilted less."""
+
+
+def standing(
+    eye: tuple[float, float, float], heading: float, tilt: float, roll: float, focal: float, before: float
+) -> Pose:
+    """The pose of a camera that stands somewhere, x, y and height above the ground, and looks somewhere, no nearer to
+    the horizon than poses go; its heading is the turn nearest to the one ``before``."""
+    away = eye[2] * math.tan(math.radians(min(max(tilt, 0.0), MAX_TILT)))
+    turned = math.radians(heading)
+    target = eye[0] + away * math.sin(turned), eye[1] + away * math.cos(turned)
+    near = heading + 360 * round((before - heading) / 360)
+    return Pose.looking(eye, target, roll, focal, near)
 
 
 @dataclass(frozen=True)
@@ -132,6 +150,7 @@ class _Given:
         track = choreograph(flown).camera.at(np.array(self._frames[a : b + 1], np.float64) - self._frames[a])
         worst = 0.0
         for k in range(a + 1, b):
+            go_on()
             numbers = (float(getattr(track, name)[k - a]) for name in NUMBERS)
             there = Pose(*numbers).frame_from_ground(self._size)
             places = self._places[k]

@@ -2,9 +2,19 @@
 
 from yaila.core.picture.ground import PlateLayer, Quality, draw, draw_plates, pyramid_of
 from yaila.core.picture.kit import Kit
-from yaila.core.picture.render import Layer, Part, Picture, Renderer, Request, jpeg
+from yaila.core.picture.render import (
+    PART_NAMES,
+    PARTS_OF_MARKS,
+    Layer,
+    Part,
+    Picture,
+    Renderer,
+    Request,
+    jpeg,
+    painted_marks,
+)
 
 __all__ = [
-    "Kit", "Layer", "Part", "Picture", "PlateLayer", "Quality", "Renderer", "Request", "draw", "draw_plates", "jpeg",
-    "pyramid_of",
+    "PARTS_OF_MARKS", "PART_NAMES", "Kit", "Layer", "Part", "Picture", "PlateLayer", "Quality", "Renderer", "Request",
+    "draw", "draw_plates", "jpeg", "painted_marks", "pyramid_of",
 ]  # fmt: skip

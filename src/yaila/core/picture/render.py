@@ -63,6 +63,18 @@ Part = Literal["all", "ground", "marks", "matte", "depth"]
 pixel marks cover (white: all of it), or how near the ground is (white at the camera, half at the target's distance,
 black where it ends)."""
 
+PART_NAMES: dict[Part, str] = {
+    "all": "All of the film",
+    "ground": "The ground alone",
+    "marks": "Marks alone",
+    "matte": "A matte of marks, black and white",
+    "depth": "Depth, white where near",
+}
+"""What the parts are called."""
+
+PARTS_OF_MARKS: tuple[Part, ...] = ("marks", "matte")
+"""Those that may hold some of the marks only."""
+
 FRAME_EFFECTS = frozenset({"glow", "grade", "glass", "vignette", "wear", "grain", "ends", "bars"})
 """What is done to all of the frame, and so to no part of it."""
 
@@ -97,14 +109,15 @@ class Request:
     @property
     def alone(self) -> bool:
         """Whether marks are drawn over nothing."""
-        return self.part in ("marks", "matte")
+        return self.part in PARTS_OF_MARKS
 
     @property
     def whole(self) -> Request:
         """The same with what its part makes of the rest."""
         if self.part == "all":
             return self
-        return replace(self, clear=self.clear or self.alone, without=self.without | FRAME_EFFECTS)
+        without = self.without | FRAME_EFFECTS | ({"lens", "shutter"} if self.part == "depth" else set())
+        return replace(self, clear=self.clear or self.alone, without=without)
 
 
 @dataclass(frozen=True)
@@ -478,6 +491,13 @@ PAINTERS: dict[str, Callable[[Any, Stage], list[Piece]]] = {
 }
 """What gives the pieces of each kind of mark, in the order in which they are painted; named as in ``Scene``."""
 
+
+def painted_marks(film: Film) -> dict[str, list[str]]:
+    """The ids of the marks that are painted, and so can be shown by themselves, by the list of the film they stand in:
+    lamps and decks are light and air."""
+    return {kind: [mark.id for mark in getattr(film, kind)] for kind in PAINTERS}
+
+
 PASSES: tuple[Callable[[Work], None], ...] = (
     plates,
     surface,
@@ -541,8 +561,6 @@ class Renderer:
 
     def _rendered(self, request: Request) -> Picture:
         request = request.whole
-        if request.part == "depth":
-            request = replace(request, without=request.without | {"lens", "shutter"})
         work = self._begun(request)
         if request.region and work.scene.finish.moves_pixels:
             # What is seen there comes from elsewhere in the frame.
@@ -560,7 +578,7 @@ class Renderer:
     def in_layers(self, request: Request) -> dict[str, Pixels | NDArray[np.float32]]:
         """A frame and its parts by name, as pictures with layers hold them: the whole by the empty name, the ground,
         the marks, the marks of each kind that the film has, and ``Z``, as :meth:`depth`."""
-        kinds = {kind: [mark.id for mark in getattr(request.film, kind)] for kind in PAINTERS}
+        kinds = painted_marks(request.film)
         made: dict[str, Pixels | NDArray[np.float32]] = {"": self.render(request).pixels}
         for part in ("ground", "marks"):
             made[part] = self.render(replace(request, part=part, clear=True)).pixels
@@ -573,7 +591,7 @@ class Renderer:
     def depth(self, request: Request) -> NDArray[np.float32]:
         """How far the ground is that each pixel shows, along the line of sight, metres (on a plain ground its units);
         infinite where none shows: (height, width) float32."""
-        work = self._begun(replace(request, without=request.without | {"lens", "shutter"}))
+        work = self._begun(replace(request, part="depth").whole)
         stretched = stretch_at(work.view.pose.y) if request.film.ground.kind == "mercator" else 1.0
         return _away(work) / np.float32(stretched)
 

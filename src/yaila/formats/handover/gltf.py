@@ -88,7 +88,7 @@ def gltf_text(film: Film, picture: Callable[[Plate], bytes | None] = lambda plat
     buffer = _Buffer()
     times = np.array([float(film.fps.seconds(frame)) for frame in range(len(poses))])
     eyes = placed(np.array([pose.eye() for pose in poses]))
-    turns = _steady(np.array([_turn(pose) for pose in poses]))
+    turns = _turns(poses)
     nodes: list[dict[str, Any]] = [
         {"name": "Camera", "camera": 0, "translation": eyes[0].tolist(), "rotation": turns[0].tolist()}
     ]
@@ -129,31 +129,18 @@ def gltf_text(film: Film, picture: Callable[[Plate], bytes | None] = lambda plat
     return json.dumps(scene)
 
 
-def _turn(pose: Pose) -> Floats:
-    """The camera's rotation as a quaternion x, y, z, w: it looks along its own -Z."""
-    right, up, forward = ((axis[0], axis[2], -axis[1]) for axis in pose.axes())
-    m = np.array([right, up, tuple(-value for value in forward)]).T
-    w = np.sqrt(max(1 + m[0, 0] + m[1, 1] + m[2, 2], 0)) / 2
-    if w > 0.1:
-        x, y, z = (m[2, 1] - m[1, 2]) / (4 * w), (m[0, 2] - m[2, 0]) / (4 * w), (m[1, 0] - m[0, 1]) / (4 * w)
-        return np.array([x, y, z, w])
-    # About half a turn: by its largest component (K. Shoemake, "Quaternions", 1991).
-    k = int(np.argmax(np.diag(m)))
-    i, j = (k + 1) % 3, (k + 2) % 3
-    own = np.sqrt(max(1 + m[k, k] - m[i, i] - m[j, j], 1e-12)) / 2
-    made = np.empty(4)
-    made[k], made[3] = own, (m[j, i] - m[i, j]) / (4 * own)
-    made[i], made[j] = (m[i, k] + m[k, i]) / (4 * own), (m[j, k] + m[k, j]) / (4 * own)
-    return made
+def _turns(poses: list[Pose]) -> Floats:
+    """The camera's rotations as quaternions x, y, z, w, each the nearer one of two to the one before: it looks along
+    its own -Z."""
+    from scipy.spatial.transform import Rotation
 
-
-def _steady(turns: Floats) -> Floats:
-    """Quaternions of which each is the nearer one of two to the one before."""
-    made = turns / np.linalg.norm(turns, axis=1, keepdims=True)
-    for k in range(1, len(made)):
-        if made[k] @ made[k - 1] < 0:
-            made[k] = -made[k]
-    return np.asarray(made)
+    axes = np.array([pose.axes() for pose in poses]) * [[[1], [1], [-1]]]
+    columns = np.stack([axes[..., 0], axes[..., 2], -axes[..., 1]], axis=1)
+    turns = Rotation.from_matrix(columns).as_quat()
+    for k in range(1, len(turns)):
+        if turns[k] @ turns[k - 1] < 0:
+            turns[k] = -turns[k]
+    return np.asarray(turns)
 
 
 def _add_plates(

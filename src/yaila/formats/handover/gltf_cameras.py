@@ -1,30 +1,43 @@
 """Cameras that move in a scene (Khronos glTF 2.0, as text or binary), read for a film's ground.
 
 The scene is in metres: X goes east, Y up, -Z north, counted from a place of the ground that is said. Ours says itself
-where it counts from. Nodes above a camera may move too; values between keys run evenly (STEP stays; of cubic splines
-the keys are taken).
+where it counts from. Nodes above a camera may move too; values between keys run evenly, turns along the shortest arc
+(STEP stays; of cubic splines the keys are taken).
 """
 
 from __future__ import annotations
 
 import base64
-import binascii
 import json
 import math
 import struct
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation, Slerp
 
 from yaila.core.camera import Pose
 from yaila.core.camera.pose import FILM_BACK, MAX_TILT
 from yaila.core.errors import BadTrack
-from yaila.core.film.followed import Flight, Given
+from yaila.core.film.followed import HORIZON, Flight, Given, standing
 from yaila.core.ground.mercator import stretch_at
 
 Floats = NDArray[np.float64]
+
+UNREADABLE = (
+    KeyError,
+    IndexError,
+    TypeError,
+    ValueError,
+    AttributeError,
+    ArithmeticError,
+    RecursionError,
+    struct.error,
+)
+"""What reading a damaged file, or one that is something else, can end in."""
 
 MOST_KEYS = 20_000
 """Moments of a camera."""
@@ -57,7 +70,7 @@ def read_cameras(data: bytes, file: str, at: tuple[float, float], mercator: bool
         ]
     except BadTrack as error:
         raise BadTrack(f"“{file}”: {error}") from error
-    except (KeyError, IndexError, TypeError, ValueError, AttributeError, struct.error, binascii.Error) as error:
+    except UNREADABLE as error:
         raise BadTrack(f"“{file}” is no glTF that can be read ({error}).") from error
     if not flights:
         raise BadTrack(f"No camera moves in “{file}”. Animate it before you give it out.")
@@ -85,15 +98,16 @@ class _Keys:
     steps: bool
 
     def at(self, time: float) -> Floats:
-        k = int(np.clip(np.searchsorted(self.times, time, "right") - 1, 0, len(self.times) - 1))
-        if self.steps or k == len(self.times) - 1 or time <= self.times[0]:
-            return np.asarray(self.values[k])
-        share = (time - self.times[k]) / (self.times[k + 1] - self.times[k])
-        one, other = self.values[k], self.values[k + 1]
-        if len(one) == 4 and one @ other < 0:
-            # A turn has two names; the nearer one is meant.
-            other = -other
-        return np.asarray(one + (other - one) * share)
+        time = min(max(time, self.times[0]), self.times[-1])
+        if self.steps or len(self.times) == 1:
+            return np.asarray(self.values[np.searchsorted(self.times, time, "right") - 1])
+        if self.values.shape[1] == 4:
+            return np.asarray(self._turns(time).as_quat())
+        return np.array([np.interp(time, self.times, values) for values in self.values.T])
+
+    @cached_property
+    def _turns(self) -> Slerp:
+        return Slerp(self.times, Rotation.from_quat(self.values))
 
 
 class _Scene:
@@ -172,18 +186,8 @@ class _Scene:
             else np.array(node.get(part, rest), float)
             for part, rest in parts.items()
         )
-        x, y, z, w = turn / max(float(np.linalg.norm(turn)), 1e-12)
         made = np.eye(4)
-        made[:3, :3] = (
-            np.array(
-                [
-                    [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-                    [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-                    [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-                ]
-            )
-            * scale
-        )
+        made[:3, :3] = Rotation.from_quat(turn).as_matrix() * scale
         made[:3, 3] = move
         return made
 
@@ -201,17 +205,17 @@ def _flight(scene: _Scene, node: int, at: tuple[float, float], metre: float, asp
         wide = math.tan(float(view["yfov"]) / 2) * float(view.get("aspectRatio", aspect))
         focals = [FILM_BACK / 2 / wide] * len(times)
     given: list[Given] = []
-    flat = False
     for time, focal in zip(times, focals, strict=True):
-        pose, cut = _pose(scene.placed(chain, time), at, metre, float(focal), given[-1].pose.heading if given else 0.0)
-        flat |= cut
+        if not 8 <= float(focal) <= 400:
+            raise BadTrack(f"the lens of “{name}” is none that a film can have, 8 to 400 mm: {float(focal):g} mm.")
+        pose = _pose(scene.placed(chain, time), at, metre, float(focal), given[-1].pose.heading if given else 0.0)
         given.append(Given(time - times[0], pose))
-    notes = (f"Where “{name}” looks at the horizon the camera looks down a little more.",) if flat else ()
-    return Flight(name, tuple(given), notes)
+    flat = any(one.pose.tilt > MAX_TILT - 1e-6 for one in given)
+    return Flight(name, tuple(given), (HORIZON.format(name),) if flat else ())
 
 
-def _pose(placed: Floats, at: tuple[float, float], metre: float, focal: float, before: float) -> tuple[Pose, bool]:
-    """The camera of a place in the scene, and whether it had to look down more than it did."""
+def _pose(placed: Floats, at: tuple[float, float], metre: float, focal: float, before: float) -> Pose:
+    """The camera of a place in the scene; its heading is the turn nearest to the one before."""
     # East, north and up, of the camera's right, its up, and where it looks.
     right, up, forward = (
         np.array([axis[0], -axis[2], axis[1]]) / max(float(np.linalg.norm(axis)), 1e-12)
@@ -220,19 +224,10 @@ def _pose(placed: Floats, at: tuple[float, float], metre: float, focal: float, b
     east, north, high = placed[0, 3], -placed[2, 3], placed[1, 3]
     if high <= 0:
         raise BadTrack("the camera goes below the ground, which is where its scene is 0 high.")
-    if not 1 <= focal <= 10_000:
-        raise ValueError("a lens is no lens")
     tilt = math.degrees(math.acos(float(np.clip(-forward[2], -1, 1))))
-    seen = min(tilt, MAX_TILT)
     ahead = up if tilt < 0.01 else forward
     heading = math.degrees(math.atan2(ahead[0], ahead[1]))
-    turned, leaning = math.radians(heading), math.radians(tilt)
-    level = np.array([math.cos(turned), -math.sin(turned), 0.0])
-    upward = np.array([math.cos(leaning) * math.sin(turned), math.cos(leaning) * math.cos(turned), math.sin(leaning)])
+    level, upward, _ = Pose(0, 0, 1, tilt, heading).axes()
     roll = math.degrees(math.atan2(-float(right @ upward), float(right @ level)))
-    away = high * math.tan(math.radians(seen))
-    x = at[0] + metre * (east + away * math.sin(turned))
-    y = at[1] + metre * (north + away * math.cos(turned))
-    span = metre * high / math.cos(math.radians(seen)) * FILM_BACK / focal
-    heading += 360 * round((before - heading) / 360)
-    return Pose(float(x), float(y), span, seen, heading, roll, min(max(focal, 8.0), 400.0)), tilt > MAX_TILT + 1e-6
+    eye = float(at[0] + metre * east), float(at[1] + metre * north), float(metre * high)
+    return standing(eye, heading, tilt, roll, focal, before)

@@ -5,6 +5,7 @@
   import type { MarkKind, Timed } from "../film/marks";
   import { session } from "../film/session.svelte";
   import { follow } from "../ui/follow";
+  import LaneFrame from "./LaneFrame.svelte";
   import { nameWithin, type Axis } from "./scale";
   import { LaneScroll } from "./scroll.svelte";
 
@@ -70,30 +71,15 @@
   }
 </script>
 
-<!-- svelte-ignore a11y_no_static_element_interactions -->
-<g class="lanes" onwheel={scroll.wheel}>
-  <rect class="ground" x="0" y={axis.bottom} width={axis.right} {height} />
-  <line class="edge" x1="0" x2={axis.right} y1={axis.bottom} y2={axis.bottom} />
-  <clipPath id="lanenames"><rect x="0" y={axis.bottom} width={axis.left} {height} /></clipPath>
-  {#if scroll.most}
-    <rect
-      class="thumb"
-      x={axis.right + 2}
-      y={axis.bottom + scroll.thumb.from}
-      width="4"
-      height={scroll.thumb.high}
-      rx="2"
-    />
-  {/if}
-  <clipPath id="lanes"><rect x={axis.left} y={axis.bottom} width={axis.right - axis.left} {height} /></clipPath>
+<LaneFrame id="lanes" {axis} {height} {scroll}>
   {#each bars as bar, k (bar.id)}
     {@const on = session.selection?.id === bar.id}
-    <g clip-path="url(#lanenames)">
+    <g clip-path="url(#lanes-names)">
       <text class="name" x="12" y={y(k) + row / 2 + 3.5} class:on
         >{bar.name.length > 12 ? bar.name.slice(0, 11) + "…" : bar.name}</text
       >
     </g>
-    <g clip-path="url(#lanes)">
+    <g clip-path="url(#lanes-time)">
       {#if on}<line
           class="thread {bar.on}"
           x1={axis.x(bar.start)}
@@ -147,18 +133,9 @@
   {:else}
     <text class="none" x={axis.left + 10} y={axis.bottom + 20}>Marks that are set stand here in time.</text>
   {/each}
-</g>
+</LaneFrame>
 
 <style>
-  .ground {
-    fill: #f1f3ee;
-  }
-  .thumb {
-    fill: #a9b5b3;
-  }
-  .edge {
-    stroke: var(--rule-strong);
-  }
   .bar {
     cursor: ew-resize;
   }

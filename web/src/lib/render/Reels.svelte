@@ -1,7 +1,8 @@
 <script lang="ts">
   import { onMount } from "svelte";
-  import { api, told, type OfferedFarm, type OfferedForm, type ReelPart } from "../api/client";
+  import { api, told, type OfferedFarm, type OfferedReels, type ReelPart } from "../api/client";
   import { hearing } from "../sound/hearing.svelte";
+  import { LISTS } from "../film/marks";
   import { session } from "../film/session.svelte";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
@@ -20,36 +21,31 @@
   let form = $state("h264");
   let atOnce = $state(false);
   let part = $state<ReelPart>("all");
-  const PARTS: [ReelPart, string][] = [
-    ["all", "All of the film"],
-    ["ground", "The ground alone"],
-    ["marks", "Marks alone"],
-    ["matte", "A matte of marks, black and white"],
-    ["depth", "Depth, white where near"],
-  ];
+  let offered = $state.raw<OfferedReels>({ forms: [], parts: [], marks: [] });
+  const forms = $derived(offered.forms);
+  const ofMarks = $derived(offered.parts.some(({ key, of_marks }) => key === part && of_marks));
   /** Which marks a part of them holds: all, those of a kind, or one. */
   let which = $state("");
-  const named = $derived(session.marks.map(({ kind, mark }) => ({ kind, id: mark.id, name: mark.name })));
-  const kinds = $derived(
-    [...new Set(named.map(({ kind }) => kind))].filter((kind) => kind !== "lamp" && kind !== "deck"),
+  const named = $derived(
+    session.marks
+      .filter(({ kind }) => offered.marks.includes(LISTS[kind]))
+      .map(({ kind, mark }) => ({ kind, id: mark.id, name: mark.name })),
   );
+  const kinds = $derived([...new Set(named.map(({ kind }) => kind))]);
   // One that is taken away cannot be held any more.
   $effect(() => {
     if (which && !named.some(({ kind, id }) => which === kind || which === id)) which = "";
   });
   const only = $derived(
-    part === "marks" || part === "matte"
-      ? named.filter(({ kind, id }) => which === kind || which === id).map(({ id }) => id)
-      : [],
+    ofMarks ? named.filter(({ kind, id }) => which === kind || which === id).map(({ id }) => id) : [],
   );
-  let forms = $state.raw<OfferedForm[]>([]);
   const purposes = $derived([...new Set(forms.map(({ purpose }) => purpose))]);
   const chosen = $derived(forms.find(({ key }) => key === form) ?? null);
   const missing = $derived(forms.filter(({ available }) => !available).map(({ name }) => name));
 
   onMount(async () => {
     await session.guarded(async () => {
-      forms = await told(api.GET("/api/forms"));
+      offered = await told(api.GET("/api/forms"));
       farm = await told(api.GET("/api/farm"));
     }, false);
   });
@@ -109,10 +105,10 @@
     {#if !chosen?.layers}
       <label
         >Holds <select bind:value={part}
-          >{#each PARTS as [key, name] (key)}<option value={key}>{name}</option>{/each}</select
+          >{#each offered.parts as { key, name } (key)}<option value={key}>{name}</option>{/each}</select
         ></label
       >
-      {#if part === "marks" || part === "matte"}
+      {#if ofMarks}
         <label
           >Which <select bind:value={which} aria-label="Which marks"
             ><option value="">All of them</option>{#each kinds as kind (kind)}<optgroup label="The {kind}s"

@@ -31,7 +31,7 @@
       if (stopped) return;
       // A server that does not answer is told of by the film's own pulse.
       await shelf.look().catch(() => {});
-      setTimeout(look, shelf.work?.jobs.some(({ state }) => isOpen(state)) ? 500 : 2000);
+      setTimeout(look, shelf.underWay?.jobs.some(({ state }) => isOpen(state)) ? 500 : 2000);
     };
     void look();
     return () => (stopped = true);

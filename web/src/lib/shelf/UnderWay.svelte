@@ -7,19 +7,7 @@
   import Segments from "../ui/Segments.svelte";
   import { isOpen, shelf } from "./shelf.svelte";
 
-  const line = $derived(shelf.work?.line ?? []);
-  /** What runs, what waits in its order, what could go on, and then what is over. */
-  const jobs = $derived.by(() => {
-    const rank = ({ id, state }: Job) =>
-      state === "running"
-        ? -2
-        : state === "waiting"
-          ? Math.max(line.indexOf(id), -1)
-          : state === "interrupted"
-            ? 1e6
-            : 1e7;
-    return [...(shelf.work?.jobs ?? [])].sort((a, b) => rank(a) - rank(b)).slice(0, 24);
-  });
+  const line = $derived(shelf.underWay?.line ?? []);
   const WHAT = { reel: "Reel", import: "Comes in", capture: "Capture", fit: "Fit" };
 
   async function open(job: Job) {
@@ -41,16 +29,16 @@
         label: value,
         hint: value === "1" ? "One reel after the other" : `${value} reels side by side`,
       }))}
-      value={`${shelf.work?.side_by_side ?? 1}`}
+      value={`${shelf.underWay?.side_by_side ?? 1}`}
       onchange={(value) => shelf.sideBySide(Number(value))}
     />
   </header>
-  {#each jobs as job (job.id)}
+  {#each shelf.underWay?.jobs ?? [] as job (job.id)}
     <div class="row {job.state}" data-job={job.id} data-state={job.state}>
       <div class="what">
-        <button class="name" title="Open the film" disabled={!shelf.work?.films[job.film]} onclick={() => open(job)}
+        <button class="name" title="Open the film" disabled={!shelf.underWay?.films[job.film]} onclick={() => open(job)}
           ><b>{WHAT[job.kind]}</b>
-          {job.kind === "reel" ? (shelf.work?.films[job.film] ?? job.name) : job.name}
+          {job.kind === "reel" ? (shelf.underWay?.films[job.film] ?? job.name) : job.name}
           {job.size ? `${job.size[0]} × ${job.size[1]}` : ""}</button
         >
         <JobState {job} />

@@ -1,4 +1,4 @@
-import { api, sent, told, type Job, type Shelved, type ShelfOfFilms, type Work } from "../api/client";
+import { api, sent, told, type Job, type Shelved, type ShelfOfFilms, type UnderWay } from "../api/client";
 import { session } from "../film/session.svelte";
 
 /** All films, and what is under way for them. */
@@ -6,7 +6,7 @@ class Shelf {
   /** Whether it lies open over the sheet. */
   open = $state(false);
   all = $state.raw<ShelfOfFilms | null>(null);
-  work = $state.raw<Work | null>(null);
+  underWay = $state.raw<UnderWay | null>(null);
   /** Bundles on their way: how they are called, and why one was refused. */
   arriving = $state<{ name: string; error: string }[]>([]);
 
@@ -19,13 +19,13 @@ class Shelf {
   /** See what is under way; what a job that has ended has changed on the shelf is looked for. */
   async look(): Promise<void> {
     const before = this.#open();
-    this.work = await told<Work>(api.GET("/api/work"));
+    this.underWay = await told<UnderWay>(api.GET("/api/under-way"));
     const now = new Set(this.#open());
     if (before.some((job) => !now.has(job))) await this.load();
   }
 
   #open(): string[] {
-    return (this.work?.jobs ?? []).filter(({ state }) => isOpen(state)).map(({ id }) => id);
+    return (this.underWay?.jobs ?? []).filter(({ state }) => isOpen(state)).map(({ id }) => id);
   }
 
   async rename(film: Shelved, name: string): Promise<void> {
@@ -46,8 +46,7 @@ class Shelf {
 
   /** Make a film of another one: a copy of all of it, or a new one that is made like it. */
   async makeOf(film: Shelved, how: "copy_of" | "like"): Promise<void> {
-    const name = how === "copy_of" ? `${film.name}, copy` : `Like ${film.name}`;
-    if (await session.create({ name: name.slice(0, 200), [how]: film.id })) this.open = how === "copy_of";
+    if (await session.create({ [how]: film.id })) this.open = how === "copy_of";
     await this.load();
   }
 
@@ -90,13 +89,13 @@ class Shelf {
 
   async place(job: string, to: number): Promise<void> {
     await session.guarded(async () => {
-      this.work = await told<Work>(api.PUT("/api/jobs/{job}/place", { params: { path: { job } }, body: to }));
+      this.underWay = await told<UnderWay>(api.PUT("/api/jobs/{job}/place", { params: { path: { job } }, body: to }));
     });
   }
 
   async sideBySide(reels: number): Promise<void> {
     await session.guarded(async () => {
-      this.work = await told<Work>(api.PUT("/api/work/side-by-side", { body: reels }));
+      this.underWay = await told<UnderWay>(api.PUT("/api/under-way/side-by-side", { body: reels }));
     });
   }
 }

@@ -2,6 +2,7 @@
   import type { Sound } from "../api/client";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
+  import LaneFrame from "../profile/LaneFrame.svelte";
   import { nameWithin, type Axis } from "../profile/scale";
   import { LaneScroll } from "../profile/scroll.svelte";
   import { follow } from "../ui/follow";
@@ -63,9 +64,9 @@
     });
   }
 
-  let ground: SVGGElement;
+  let ground = $state<SVGGElement>();
   function laneAt(event: MouseEvent): string | null {
-    const up = event.clientY - (ground.ownerSVGElement?.getBoundingClientRect().top ?? 0);
+    const up = event.clientY - (ground?.ownerSVGElement?.getBoundingClientRect().top ?? 0);
     const tier = Math.min(Math.max(Math.floor((up - y(0)) / row), 0), tiers - 1);
     return lanes.findLast(({ first }) => first <= tier)?.lane.id ?? null;
   }
@@ -102,28 +103,13 @@
 </script>
 
 <!-- What is heard: a lane below the other, each sound with its wave. -->
-<!-- svelte-ignore a11y_no_static_element_interactions -->
-<g class="soundlanes" bind:this={ground} onwheel={scroll.wheel}>
-  <rect class="ground" x="0" y={axis.bottom} width={axis.right} {height} />
-  <line class="edge" x1="0" x2={axis.right} y1={axis.bottom} y2={axis.bottom} />
-  <clipPath id="soundnames"><rect x="0" y={axis.bottom} width={axis.left} {height} /></clipPath>
-  <clipPath id="sounds"><rect x={axis.left} y={axis.bottom} width={axis.right - axis.left} {height} /></clipPath>
-  {#if scroll.most}
-    <rect
-      class="thumb"
-      x={axis.right + 2}
-      y={axis.bottom + scroll.thumb.from}
-      width="4"
-      height={scroll.thumb.high}
-      rx="2"
-    />
-  {/if}
+<LaneFrame id="soundlanes" bind:element={ground} {axis} {height} {scroll}>
   {#each lanes as { lane, sounds, first, tiers: deep } (lane.id)}
     {@const chosen = session.selection?.id === lane.id}
     {@const tall = deep * row}
-    <!-- svelte-ignore a11y_click_events_have_key_events -->
+    <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
     <g
-      clip-path="url(#soundnames)"
+      clip-path="url(#soundlanes-names)"
       class="lanename"
       class:off={!lane.heard}
       onclick={() => session.select({ kind: "lane", id: lane.id })}
@@ -135,7 +121,7 @@
         >{/if}
     </g>
     <line class="between" x1="0" x2={axis.right} y1={y(first) + tall} y2={y(first) + tall} />
-    <g clip-path="url(#sounds)">
+    <g clip-path="url(#soundlanes-time)">
       {#each sounds as { sound, laid, tier } (sound.id)}
         {@const k = first + tier}
         {@const left = axis.x(laid.start)}
@@ -206,18 +192,9 @@
       >No sound yet. Choose an effect below the picture, or drop a sound file anywhere.</text
     >
   {/each}
-</g>
+</LaneFrame>
 
 <style>
-  .ground {
-    fill: #f1f3ee;
-  }
-  .thumb {
-    fill: #a9b5b3;
-  }
-  .edge {
-    stroke: var(--rule-strong);
-  }
   .between {
     stroke: var(--rule);
   }
