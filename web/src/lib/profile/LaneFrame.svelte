@@ -22,7 +22,6 @@
   } = $props();
 </script>
 
-<!-- svelte-ignore a11y_no_static_element_interactions -->
 <g class={id} bind:this={element} onwheel={scroll.wheel}>
   <rect class="ground" x="0" y={axis.bottom} width={axis.right} {height} />
   <line class="edge" x1="0" x2={axis.right} y1={axis.bottom} y2={axis.bottom} />
