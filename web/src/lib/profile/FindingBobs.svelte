@@ -2,7 +2,7 @@
   import { camera } from "../film/camera.svelte";
   import { gathering } from "../film/gathering.svelte";
   import { player } from "../film/player.svelte";
-  import type { Axis, SpanScale } from "./scale";
+  import { widestOf, type Axis, type SpanScale } from "./scale";
 
   /** Findings, hung on the curve where they are worst. */
   let { axis, scale }: { axis: Axis; scale: SpanScale } = $props();
@@ -18,7 +18,7 @@
 
 {#each bobs as finding (finding.id)}
   {@const u = axis.x(finding.frame)}
-  {@const v = Math.max(axis.y(camera.spanAt(finding.frame) ?? scale.widest) - 3, 44)}
+  {@const v = Math.max(axis.y(camera.spanAt(finding.frame) ?? widestOf(scale)) - 3, 44)}
   <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
   <g
     class="bob"

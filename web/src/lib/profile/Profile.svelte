@@ -22,7 +22,7 @@
   import SlopeHandles from "./SlopeHandles.svelte";
   import Strata from "./Strata.svelte";
   import Vantages from "./Vantages.svelte";
-  import { LANE, snapped, spanMarks, spanScale, yOf, type Axis } from "./scale";
+  import { LANE, snapped, spanMarks, spanScale, type Axis } from "./scale";
 
   const LEFT = 84;
   const RIGHT = 148;
@@ -92,7 +92,7 @@
   const scale = $derived(
     spanScale([...(plan?.curve_spans ?? []), ...limits.map((limit) => limit.span)], 26, bottom - 8),
   );
-  const y = (span: number) => yOf(scale, span);
+  const y = (span: number) => scale(span);
   const axis = $derived<Axis>({ x, y, left: LEFT, right: LEFT + graph, top: 20, bottom, perFrame, height });
   /** Where lines and numbers of the ruler stand, s. */
   const seconds = $derived.by(() => {

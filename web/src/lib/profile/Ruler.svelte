@@ -2,7 +2,7 @@
   import { camera } from "../film/camera.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
-  import type { Axis, SpanScale } from "./scale";
+  import { widestOf, type Axis, type SpanScale } from "./scale";
 
   /** Seconds along the top, and the playhead over all. */
   let {
@@ -50,7 +50,7 @@
 {#if frames}
   <g clip-path="url(#graph)" class="playhead">
     <line x1={axis.x(player.frame)} x2={axis.x(player.frame)} y1="0" y2={axis.height} />
-    <circle cx={axis.x(player.frame)} cy={axis.y(camera.spanAt(player.frame) ?? scale.widest)} r="4.5" />
+    <circle cx={axis.x(player.frame)} cy={axis.y(camera.spanAt(player.frame) ?? widestOf(scale))} r="4.5" />
   </g>
   <g class="flag" transform="translate({Math.min(Math.max(axis.x(player.frame) - 34, axis.left), axis.right - 68)} 1)">
     <rect width="68" height="16" rx="2" /><text x="34" y="12" text-anchor="middle"

@@ -1,17 +1,17 @@
 import { describe, expect, it } from "vitest";
-import { factorOf, nameWithin, snapped, spanMarks, spanScale, spread, yOf } from "./scale";
+import { factorOf, nameWithin, snapped, spanMarks, spanScale, spread } from "./scale";
 
 const scale = spanScale([10, 100000], 20, 220);
 
 describe("the profile's axis", () => {
   it("is logarithmic: equal ratios are equal heights, wide above close", () => {
-    const step = yOf(scale, 100) - yOf(scale, 1000);
-    expect(yOf(scale, 1000) - yOf(scale, 10000)).toBeCloseTo(step, 9);
+    const step = scale(100) - scale(1000);
+    expect(scale(1000) - scale(10000)).toBeCloseTo(step, 9);
     expect(step).toBeGreaterThan(0);
   });
 
   it("turns a drag into the factor that moves the span just as far", () => {
-    expect(yOf(scale, 500 * factorOf(scale, 37)) - yOf(scale, 500)).toBeCloseTo(37, 9);
+    expect(scale(500 * factorOf(scale, 37)) - scale(500)).toBeCloseTo(37, 9);
   });
 
   it("has few round marks, all on the axis", () => {
@@ -23,8 +23,8 @@ describe("the profile's axis", () => {
 
   it("copes with a film without frames", () => {
     const empty = spanScale([], 20, 220);
-    expect(yOf(empty, 100)).toBeGreaterThan(20);
-    expect(yOf(empty, 100)).toBeLessThan(220);
+    expect(empty(100)).toBeGreaterThan(20);
+    expect(empty(100)).toBeLessThan(220);
   });
 
   it("keeps labels apart and above the foot", () => {

@@ -1,36 +1,34 @@
+import { scaleLog, type ScaleLogarithmic } from "d3-scale";
+
 /** How high the lane of a value that changes is, pixels. */
 export const LANE = 28;
 
-/** The log axis of spans: wide at the top, close at the bottom. */
-export type SpanScale = { top: number; bottom: number; widest: number; closest: number };
+/** The log axis of spans: from the widest at the top to the closest at the bottom, in pixels. */
+export type SpanScale = ScaleLogarithmic<number, number>;
 
 export function spanScale(spans: number[], top: number, bottom: number): SpanScale {
   const known = spans.filter((span) => span > 0);
   const widest = (known.length ? Math.max(...known) : 1000) * 1.7;
   const closest = (known.length ? Math.min(...known) : 10) / 1.9;
-  return { top, bottom, widest, closest };
+  return scaleLog([widest, closest], [top, bottom]);
 }
 
-export function yOf(scale: SpanScale, span: number): number {
-  const share = Math.log(scale.widest / span) / Math.log(scale.widest / scale.closest);
-  return scale.top + share * (scale.bottom - scale.top);
+export function widestOf(scale: SpanScale): number {
+  return scale.domain()[0]!;
 }
 
 /** The factor on a span that a drag by so many pixels downwards means. */
 export function factorOf(scale: SpanScale, pixels: number): number {
-  return Math.exp((-pixels / (scale.bottom - scale.top)) * Math.log(scale.widest / scale.closest));
+  return scale.invert(scale.range()[0]! + pixels) / widestOf(scale);
 }
 
 /** Round spans to write along the axis: 1, 3, 10, 30 … */
 export function spanMarks(scale: SpanScale, most = 7): number[] {
-  const found: number[] = [];
-  for (let power = Math.floor(Math.log10(scale.closest)); power <= Math.log10(scale.widest); power++)
-    for (const lead of [1, 3]) {
-      const value = lead * 10 ** power;
-      if (value > scale.closest && value < scale.widest) found.push(value);
-    }
+  const [widest, closest] = scale.domain() as [number, number];
+  // As many as there are decades, so that d3 gives all nine marks of each.
+  const found = scale.ticks(Math.log10(widest / closest) + 1).filter((span) => /^[13]/.test(span.toExponential()));
   const step = Math.ceil(found.length / Math.max(most, 1));
-  return found.filter((_, index) => index % step === 0);
+  return found.sort((one, other) => one - other).filter((_, index) => index % step === 0);
 }
 
 /** A name as far as there is room for it, in letters of the size that lanes have; none where it would say nothing. */
