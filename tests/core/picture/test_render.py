@@ -144,6 +144,7 @@ def test_every_kind_of_mark_has_its_painter_and_passes_stand_in_one_list() -> No
         "plates",
         "surface",
         "grade_of_the_ground",
+        "under_the_map",
         "backdrop",
         "light_and_air",
         "marks_on_the_ground",

@@ -463,7 +463,8 @@ class Inset(TimedMark):
 
     ``stands`` says how: ``facing``, upright in the frame with its lower edge at its place of the ground; ``board``, on
     a plane over it, as labels do; ``frame``, with its middle at ``u``, ``v`` of the frame's width and height; ``full``,
-    over all of the frame.
+    over all of the frame. One that is ``under`` the map is seen where no plate covers, and where regions open the map
+    (``RegionLook.opens``).
     """
 
     kind: ClassVar[str] = "inset"
@@ -473,6 +474,7 @@ class Inset(TimedMark):
     y: North = 0.0
     shows: Shown
     stands: Literal["facing", "board", "frame", "full"] = "facing"
+    under: bool = Field(False, title="Under the map")
     height: Changes[Height] = Field(0.0, ge=0, le=1e7)
     tilt: Changes[Angle] = Field(0.0, ge=0, le=90, title="Raised by")
     turn: Changes[Annotated[float, TURN]] = Field(0.0, ge=-360, le=360, title="Turned")
@@ -492,6 +494,8 @@ class Inset(TimedMark):
 
     @model_validator(mode="after")
     def _on_the_ground(self) -> Inset:
+        if self.under and self.stands == "facing":
+            raise ValueError("What stands upright is over the map. Lay an inset on the ground or in the frame first")
         if self.stands in ("frame", "full") and self.reveal:
             raise ValueError("What uncovers an inset lies on the ground; one in the frame can open as an iris instead")
         return self

@@ -87,7 +87,8 @@ class MarkerLook(_Look):
 class InsetLook(_Look):
     """A picture or clip: ``size`` is how wide it is, pixels of the frame, or it is ``ground`` units wide there. Its
     corners are rounded by ``round``, a border of ``edge`` stands around it, and ``shadow`` is how soft a shadow it
-    casts."""
+    casts; ``soft`` is how far it melts at its edge. ``lies`` says whether it lies over what is below, or lightens it
+    (screen, W3C Compositing and Blending Level 1), so that its black is not seen."""
 
     size: Changes[MarkSize] = Field(560.0, ge=8, le=8000, title="Width")
     scales: Literal["frame", "ground"] = Field("frame", title="Its width")
@@ -96,6 +97,8 @@ class InsetLook(_Look):
     edge: Changes[FrameLength] = Field(8.0, ge=0, le=200, title="Border")
     edge_colour: Changes[Colour] = Field("#fbf7ee", title="Border colour")
     shadow: Changes[FrameLength] = Field(26.0, ge=0, le=200)
+    soft: Changes[FrameLength] = Field(0.0, ge=0, le=1000, title="Soft edge")
+    lies: Literal["over", "light"] = Field("over", title="Lies")
     opacity: Changes[Share] = Field(1.0, ge=0, le=1)
 
 
@@ -143,7 +146,8 @@ class RegionLook(_Look):
     ``lift`` cuts it out and raises it, ``sides`` says how thick the piece is that is seen. ``raised`` makes land of it
     that stands out by so many ground units, with all that lies on it, with sides, and a shadow that is as dark as
     ``shadow_opacity``. ``rest`` is what becomes of
-    the picture around it, by ``rest_by`` (0..1).
+    the picture around it, by ``rest_by`` (0..1). ``opens`` cuts so much of the map away within it, for what lies under
+    the map to be seen.
     """
 
     fill: Changes[Colour] = "#e9e2cf"
@@ -163,6 +167,7 @@ class RegionLook(_Look):
     sides: Changes[FrameLength] = Field(0.0, ge=0, le=400, title="Thickness")
     raised: Changes[Height] = Field(0.0, ge=0, le=1e7, title="Stands out by")
     side_colour: Changes[Colour] = Field("#5b4c35", title="Sides")
+    opens: Changes[Share] = Field(0.0, ge=0, le=1, title="Opens the map")
     rest: Literal["kept", "dimmed", "grey", "blurred"] = Field("kept", title="The rest")
     rest_by: Changes[Share] = Field(0.7, ge=0, le=1, title="By")
 

@@ -32,12 +32,14 @@ DARK = 0.5
 """How dark a shadow is."""
 
 
-def pieces(presents: Sequence[PresentInset], stage: Stage) -> list[Piece]:
-    """What is painted of insets: what lies flat on the ground, and what stands."""
+def pieces(presents: Sequence[PresentInset], stage: Stage, under: bool = False) -> list[Piece]:
+    """What is painted of insets: what lies flat on the ground, and what stands; or of those that are under the map."""
     made = []
     for present in presents:
         go_on()
         inset = present.mark
+        if inset.under != under:
+            continue
         in_frame = inset.stands in ("frame", "full")
         lies = inset.stands == "board" and not inset.tilt and not inset.height
         high = inset.height
@@ -116,7 +118,15 @@ def _draw(canvas: skia.Canvas, present: PresentInset, high: float, stage: Stage)
     strength = present.opacity * look.opacity
     full = inset.stands == "full"
     pixel = 1.0 if full else 1 / look.size
-    canvas.saveLayerAlpha(None, round(255 * strength)) if strength < 1 else canvas.save()
+    light = look.lies == "light"
+    soft = 0.0 if full else look.soft / look.size
+    if strength < 1 or light or soft:
+        layer = skia.Paint(Alphaf=strength)
+        if light:
+            layer.setBlendMode(skia.BlendMode.kScreen)
+        canvas.saveLayer(None, layer)
+    else:
+        canvas.save()
     canvas.concat(matrix_of(plane))
     _opened(canvas, present, aspect)
     box = skia.Rect(0, 0, 1, aspect)
@@ -124,11 +134,11 @@ def _draw(canvas: skia.Canvas, present: PresentInset, high: float, stage: Stage)
     if not full:
         edge = look.edge * pixel
         outer = skia.RRect.MakeRectXY(box.makeOutset(edge, edge), look.round * pixel + edge, look.round * pixel + edge)
-        if look.shadow:
-            soft = look.shadow * pixel
-            shadow = softened(skia.Paint(Color=colour_of("#000000", DARK), AntiAlias=True), soft / 2)
+        if look.shadow and not light and not soft:
+            wide = look.shadow * pixel
+            shadow = softened(skia.Paint(Color=colour_of("#000000", DARK), AntiAlias=True), wide / 2)
             canvas.save()
-            canvas.translate(soft * 0.15, soft * 0.35)
+            canvas.translate(wide * 0.15, wide * 0.35)
             canvas.drawRRect(outer, shadow)
             canvas.restore()
         if edge:
@@ -144,6 +154,18 @@ def _draw(canvas: skia.Canvas, present: PresentInset, high: float, stage: Stage)
         sampling = skia.SamplingOptions(skia.FilterMode.kLinear, skia.MipmapMode.kLinear)
         paint = skia.Paint(AntiAlias=True)
         canvas.drawImageRect(image, source, box, sampling, paint, skia.Canvas.kStrict_SrcRectConstraint)
+    if soft:
+        _melted(canvas, box.makeOutset(look.edge * pixel, look.edge * pixel), soft)
+    canvas.restore()
+
+
+def _melted(canvas: skia.Canvas, box: skia.Rect, soft: float) -> None:
+    """Of what was painted on a layer, what is left when it melts from the edge of a box inwards."""
+    soft = min(soft, box.width() / 2, box.height() / 2)
+    keep = skia.Paint()
+    keep.setBlendMode(skia.BlendMode.kDstIn)
+    canvas.saveLayer(None, keep)
+    canvas.drawRect(box.makeInset(soft / 2, soft / 2), softened(filled("#000000"), soft / 4))
     canvas.restore()
 
 

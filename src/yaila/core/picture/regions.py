@@ -104,6 +104,20 @@ def covered(region: Region, view: View, georeferenced: bool) -> NDArray[np.uint8
     return pixels[..., 3]
 
 
+def cut_out(canvas: skia.Canvas, present: PresentRegion, stage: Stage) -> None:
+    """Take what a region opens out of the map on a canvas, as far as it is there and uncovered."""
+    outline = _Outline(present, stage)
+    share = present.opacity * present.look.opens
+    if not outline.rings or share <= 0:
+        return
+    away = skia.Paint(Alphaf=share)
+    away.setBlendMode(skia.BlendMode.kDstOut)
+    canvas.saveLayer(None, away)
+    with only_uncovered(canvas, present.uncovered, np.concatenate(outline.rings), stage.view):
+        canvas.drawPath(outline.path, softened(filled("#000000"), outline.look.soft * outline.scale / 2))
+    canvas.restore()
+
+
 class _Outline:
     """A region in the frame."""
 

@@ -45,6 +45,7 @@ from yaila.core.picture.optics import Optics
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.picture.surface import Tile, laid_on, shipped
 from yaila.core.picture.terrain import DETAIL, Contours, Raised, Slopes, Terrain
+from yaila.core.picture.underneath import is_opened, on_what_lies_under
 from yaila.core.stopping import go_on, late
 from yaila.core.surfaces import material_of
 from yaila.core.time import Time
@@ -200,8 +201,17 @@ class Work:
     @property
     def background(self) -> tuple[int, int, int, int]:
         """What shows where no plate covers, premultiplied RGBA."""
-        nothing = self.request.clear or self.scene.finish.backdrop.on
-        return NOTHING if nothing else (*bytes_of(self.request.film.background), 255)
+        return NOTHING if self.opened or self.scene.finish.backdrop.on else self.lowest
+
+    @property
+    def lowest(self) -> tuple[int, int, int, int]:
+        """What shows where there is nothing at all, premultiplied RGBA."""
+        return NOTHING if self.request.clear else (*bytes_of(self.request.film.background), 255)
+
+    @property
+    def opened(self) -> bool:
+        """Whether something is under the map, or cut out of it."""
+        return not self.request.alone and is_opened(self.scene)
 
 
 def plates(work: Work) -> None:
@@ -233,6 +243,13 @@ def grade_of_the_ground(work: Work) -> None:
         share = share if grade.over == "inside" else 255 - share
         made = mixed_pixels(work.pixels, made, share)
     work.pixels = made
+
+
+def under_the_map(work: Work) -> None:
+    """What lies under the map, and is seen through it."""
+    if work.opened:
+        lowest = NOTHING if work.scene.finish.backdrop.on else work.lowest
+        work.pixels = on_what_lies_under(work.pixels, work.scene, _stage(work), lowest)
 
 
 def backdrop(work: Work) -> None:
@@ -502,6 +519,7 @@ PASSES: tuple[Callable[[Work], None], ...] = (
     plates,
     surface,
     grade_of_the_ground,
+    under_the_map,
     backdrop,
     light_and_air,
     marks_on_the_ground,

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable
 from itertools import pairwise
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from yaila.core.errors import NotFound
-from yaila.core.film import Choreography, Film, Plate, Route, choreograph
-from yaila.core.film.acts import Act, MakeRoom, MoveMark, RemovePlate, RestackPlate
+from yaila.core.film import Choreography, Film, Inset, Plate, Region, Route, choreograph
+from yaila.core.film.acts import Act, MakeRoom, MoveMark, OpenMap, RemovePlate, RestackPlate
 from yaila.core.film.fitting import ground_of, pixel_on_ground
 from yaila.core.ground.placement import through
 from yaila.core.picture import Renderer
@@ -23,7 +24,7 @@ from yaila.core.soundings.pace import Paces, pace_faults, paces_of
 from yaila.core.soundings.pieces import Pieces
 from yaila.core.soundings.sound import Listening, SoundFault, sound_faults
 from yaila.core.stopping import go_on
-from yaila.core.time import timecode
+from yaila.core.time import Course, timecode
 from yaila.core.type import Faces
 
 BARE = 0.001
@@ -116,7 +117,7 @@ def soundings_of(
     pieces = pieces or Pieces()
     look, paces = budget_of(film, choreography, pieces=pieces), paces_of(film, choreography)
     findings = [
-        *_bare(film, look),
+        *_bare(film, _with_what_lies_under(film, choreography, look)),
         *_soft(film, look, choreography, paces, length),
         *_unused(film, look),
         *_uncredited(film),
@@ -125,6 +126,7 @@ def soundings_of(
         *_marks(film, choreography, faces, pieces, renderer),
         *_pictures(film, pieces),
         *_insets(film, choreography, listening),
+        *_under(film, choreography, look),
         *_finish(film, choreography, paces, pieces, renderer),
         *_sound(film, choreography, listening),
         *_seams(film, look, pieces),
@@ -190,6 +192,61 @@ def _bare(film: Film, look: Budget) -> list[Finding]:
             )
         )
     return found
+
+
+def _with_what_lies_under(film: Film, choreography: Choreography, look: Budget) -> Budget:
+    """The same, nothing bare where an inset under the map fills all of the frame."""
+    bare = look.bare.copy()
+    for inset in film.insets:
+        if inset.under and inset.stands == "full" and inset.shown:
+            bare[_there(choreography, inset, look)] = 0
+    return dataclasses.replace(look, bare=bare)
+
+
+def _there(choreography: Choreography, mark: Inset | Region, look: Budget) -> NDArray[np.bool_]:
+    """At which of its frames a mark is there."""
+    there = choreography.timeline.ranges[mark.id]
+    return (look.frames >= there.start.frames) & (look.frames < there.end.frames)
+
+
+def _under(film: Film, choreography: Choreography, look: Budget) -> list[Finding]:
+    """Insets under the map that nothing lets be seen."""
+    opens = [region for region in film.regions if region.shown and _ever(film.look_of(region).opens)]
+    found = []
+    for inset in film.insets:
+        there = _there(choreography, inset, look)
+        if not inset.under or not inset.shown or not there.any() or look.bare[there].max() > SEEN:
+            continue
+        if any((there & _there(choreography, region, look)).any() for region in opens):
+            continue
+        first, last = (int(look.frames[np.flatnonzero(there)[k]]) for k in (0, -1))
+        region = film.regions[-1] if film.regions else None
+        remedy = None
+        if region:
+            remedy = Remedy(kind="act", text=f"Let “{region.name}” open the map", act=OpenMap(regions=[region.id]))
+        found.append(
+            Finding(
+                id=f"under-{inset.id}",
+                kind="unseen",
+                grave=False,
+                first=first,
+                last=last,
+                frame=first,
+                time=timecode(first, film.fps),
+                at=inset.place,
+                plate=None,
+                figure=0.0,
+                text=f"“{inset.name}” is under the map, and nothing lets it be seen. Mark a region that opens the map",
+                remedy=remedy,
+                mark=inset.id,
+            )
+        )
+    return found
+
+
+def _ever(value: Any) -> bool:
+    """Whether a share is ever more than nothing."""
+    return any(stop.value > 0 for stop in value.stops) if isinstance(value, Course) else value > 0
 
 
 def _smeared(film: Film, paces: Paces, frames: NDArray[np.int64]) -> NDArray[np.float64]:

@@ -34,6 +34,7 @@ from yaila.core.film.acts.marks import (
     MakeStyle,
     MarkStops,
     MoveMark,
+    OpenMap,
     PullRim,
     RemoveMarks,
     RemoveStyle,
@@ -159,6 +160,7 @@ Act = Annotated[
     | RestackMark
     | MoveMark
     | SetLook
+    | OpenMap
     | ShiftMarks
     | ShowGroup
     | MakeRoom
@@ -271,6 +273,7 @@ __all__ = [
     "MoveVantages",
     "NoteFit",
     "OffsetRoute",
+    "OpenMap",
     "OutlinePlate",
     "PassThrough",
     "PasteVantages",

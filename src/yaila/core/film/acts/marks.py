@@ -509,6 +509,21 @@ class SetLook(FilmAct):
         return film
 
 
+class OpenMap(FilmAct):
+    """Let regions open the map, with nothing of their own over what is seen through them; or let them close it."""
+
+    act: Literal["open_map"] = "open_map"
+    regions: list[str] = Field(min_length=1)
+    open: bool = True
+
+    def apply(self, film: Film) -> Film:
+        for key in self.regions:
+            if not isinstance(film.mark(key), Region):
+                raise BadEdit(f"Only a region can open the map; “{film.mark(key).name}” is none.")
+        look = {"opens": 1.0, "filled": 0.0, "hatch": 0.0} if self.open else {"opens": 0.0}
+        return SetLook(marks=self.regions, look=look).apply(film)
+
+
 def _changed(look: Any, values: dict[str, Any]) -> Any:
     try:
         return type(look).model_validate(look.model_dump() | values)

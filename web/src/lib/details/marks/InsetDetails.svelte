@@ -21,10 +21,19 @@
   const put = (key: string, value: unknown, says: string) =>
     session.patch([{ op: "replace", path: `${of.path}/${key}`, value }], says);
 
+  const opening = $derived(
+    session.marks.find(({ kind, look }) => kind === "region" && look.opens !== 0)?.mark.id ?? "",
+  );
+
+  function open(region: string) {
+    void session.act({ act: "open_map", regions: [region || opening], open: region !== "" });
+  }
+
   function stand(value: string) {
     void session.patch(
       [
         { op: "replace", path: `${of.path}/stands`, value },
+        ...(value === "facing" ? [{ op: "replace" as const, path: `${of.path}/under`, value: false }] : []),
         // What uncovers it lies on the ground.
         ...(value === "frame" || value === "full"
           ? [{ op: "replace" as const, path: `${of.path}/reveal`, value: null }]
@@ -60,6 +69,12 @@
 {:else if tab === "look"}
   <Strip>
     <LookSelect {of} name="scales" caption="Its width" says={{ frame: "in the frame", ground: "on the ground" }} />
+    <LookSelect
+      {of}
+      name="lies"
+      caption="Lies"
+      says={{ over: "over what is below", light: "as light, its black unseen" }}
+    />
   </Strip>
   <LookFields
     {of}
@@ -68,7 +83,8 @@
       "round",
       "edge",
       "edge_colour",
-      "shadow",
+      of.look.lies === "over" && of.look.soft === 0 && "shadow",
+      "soft",
       "opacity",
     ]}
   />
@@ -108,10 +124,34 @@
       ]}
       onchange={stand}
     />
+    {#if inset.stands !== "facing"}
+      <Tick
+        label="Under the map"
+        checked={inset.under}
+        onchange={(on) => put("under", on, on ? "Under the map" : "Over the map")}
+      />
+    {/if}
     {#if inset.stands === "board"}
       <Tick label="Turns with the camera" checked={inset.turns} onchange={(on) => put("turns", on, "Turns")} />
     {/if}
   </Strip>
+  {#if inset.under}
+    <p>It is seen where no picture covers the ground, and through regions that open the map.</p>
+    {#if session.film!.regions.length}
+      <Strip>
+        <Select
+          label="Seen through"
+          caption="Seen through"
+          value={opening}
+          options={[
+            { value: "", label: opening ? "no region" : "choose a region" },
+            ...session.film!.regions.map((region) => ({ value: region.id, label: region.name })),
+          ]}
+          onchange={open}
+        />
+      </Strip>
+    {/if}
+  {/if}
   <Fields
     of="Inset"
     part={inset}
@@ -128,3 +168,11 @@
     ]}
   />
 {/if}
+
+<style>
+  p {
+    padding: 2px 12px 8px;
+    color: var(--ink-2);
+    line-height: 17px;
+  }
+</style>

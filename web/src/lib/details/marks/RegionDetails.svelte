@@ -50,6 +50,7 @@
     "glow",
     "glow_colour",
     "shadow",
+    "opens",
     "raised",
     "lift",
     of.look.lift !== 0 && "sides",
