@@ -131,13 +131,15 @@ def still(
     size: Annotated[str | None, typer.Option(help="WxH; the film's own if not given.")] = None,
     quality: Annotated[str, typer.Option(help="draft or final")] = "final",
 ) -> None:
-    """Draw one frame as PNG."""
+    """Draw one frame as PNG or TIFF."""
+    from functools import partial
+
     from yaila.core.camera import FrameSize
     from yaila.core.film import choreograph
     from yaila.core.imagery import PageStore
     from yaila.core.picture import Quality, Renderer, Request
     from yaila.core.time import Time
-    from yaila.formats.png import write_png
+    from yaila.formats.stills import write_still
 
     document, store = _film(film)
     frame = _frame(at, document)
@@ -153,8 +155,8 @@ def still(
     if not 0 <= frame < count:
         raise YailaError(f"The film has {count} frames; there is no frame {frame}.")
     renderer = Renderer(store.pictures.pyramid, PageStore(256), store.kit)
-    picture = renderer.render(Request(document, Time(frame), frame_size, Quality[quality.upper()]))
-    write_png(out, picture.rgb)
+    request = Request(document, Time(frame), frame_size, Quality[quality.upper()])
+    write_still(out, frame_size, partial(renderer.in_tiles, request), out.with_name(f".{out.name}.pixels"))
 
 
 @app.command()
@@ -169,7 +171,7 @@ def render(
         str,
         typer.Option(
             help="How it is delivered: h264, h265, vp9, av1, prores, dnxhr, prores4444, vp9alpha, png, "
-            "png16, tiff, exr, exrlayers, ffv1, gif or webp."
+            "png16, tiff, exr, exrlayers, still, stilltiff, ffv1, gif or webp."
         ),
     ] = "h264",
     resume: Annotated[bool, typer.Option(help="Go on where an earlier rendering of the same was broken off.")] = False,
@@ -180,7 +182,7 @@ def render(
 ) -> None:
     """Render a reel."""
     from yaila.core.picture import Part
-    from yaila.farm.reel import Farmed, ReelSettings, ask_files, farm_key, frames_of
+    from yaila.farm.reel import Farmed, ReelSettings, ask_files, counted_of, farm_key
     from yaila.farm.reel import render as render_reel
     from yaila.formats.delivery import form_of
 
@@ -201,7 +203,8 @@ def render(
         only=tuple(mark.id for mark in document.marks if mark.name in (only or ())),
         on=on,
     )
-    total, begin, there = len(frames_of(document, settings)), time.monotonic(), -1
+    total, begin, there = counted_of(document, settings), time.monotonic(), -1
+    counted = "parts" if form_of(form).still else "frames"
 
     def progress(done: int) -> None:
         nonlocal there
@@ -209,7 +212,7 @@ def render(
         there = done if there < 0 else there
         rate = max(done - there, 1e-3) / max(time.monotonic() - begin, 1e-6)
         left = (total - done) / rate
-        print(f"\r{done} of {total} frames, {rate:.1f} a second, {left:.0f} s left ", end="", file=sys.stderr)
+        print(f"\r{done} of {total} {counted}, {rate:.1f} a second, {left:.0f} s left ", end="", file=sys.stderr)
 
     render_reel(
         document,

@@ -1,4 +1,4 @@
-"""The demo film, with coarse pictures, in five forms: each is what `yaila still` draws, as other programs read it."""
+"""The demo film, with coarse pictures, in five forms and as a still: as `yaila still` draws it, and others read it."""
 
 from __future__ import annotations
 
@@ -11,14 +11,17 @@ import av
 import imageio.v3 as imageio
 import numpy as np
 import pytest
+import rasterio
 
 from tests.truth import psnr
 from yaila.core.camera import FrameSize
+from yaila.core.errors import BadRender
 from yaila.core.film import Film
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Part, Quality, Renderer, Request
+from yaila.core.picture import render as rendering
 from yaila.core.time import Time, timecode
-from yaila.farm.reel import ReelSettings, render
+from yaila.farm.reel import ReelSettings, counted_of, folder_of, render
 from yaila.standin.night_post import ensure_night_post
 from yaila.store import Store
 
@@ -107,3 +110,58 @@ def test_as_a_preview(post: tuple[Store, Film], tmp_path: Path) -> None:
     pictures = imageio.imread(reel(post, tmp_path / "film.gif", "gif"), plugin="pillow")
     assert len(pictures) == 12
     assert psnr(pictures[4], still(post, FIRST + 4)[..., :3]) > 27
+
+
+def rendered_still(post: tuple[Store, Film], path: Path, frame: int, width: int = WIDTH, **more: object) -> list[int]:
+    store, film = post
+    settings = ReelSettings.model_validate({"first": frame, "width": width, "form": "still", **more})
+    done: list[int] = []
+    render(film, store.pictures.pyramid, path, settings, done.append, pages=PageStore(64), kit=store.kit)
+    assert not folder_of(path).exists()
+    assert done[-1] == counted_of(film, settings)
+    return done
+
+
+@pytest.mark.parametrize("frame", [360, 738, 900, 1050])
+def test_in_tiles_it_is_the_same_as_in_one_piece(
+    post: tuple[Store, Film], tmp_path: Path, monkeypatch: pytest.MonkeyPatch, frame: int
+) -> None:
+    monkeypatch.setattr(rendering, "TILE", (120, 60))
+    done = rendered_still(post, tmp_path / "still.png", frame)
+    assert done == list(range(1, 10))
+    found, whole = imageio.imread(tmp_path / "still.png"), still(post, frame)[..., :3]
+    assert found.shape == whole.shape
+    assert psnr(found, whole) > 46
+    # No seam: along the tiles' edges it differs no more than elsewhere.
+    off = np.abs(found.astype(int) - whole).mean(axis=2)
+    seams = np.concatenate([off[:, [119, 120, 239, 240]].ravel(), off[[59, 60, 119, 120]].ravel()])
+    assert seams.mean() < 2 * off.mean() + 0.2
+
+
+def test_as_tiff_other_programs_read_it(post: tuple[Store, Film], tmp_path: Path) -> None:
+    rendered_still(post, tmp_path / "still.tif", 738, form="stilltiff")
+    with rasterio.open(tmp_path / "still.tif") as file:
+        found = np.moveaxis(file.read(), 0, -1)
+    assert psnr(found, still(post, 738)[..., :3]) > 46
+
+
+def test_marks_alone_keep_what_is_see_through(post: tuple[Store, Film], tmp_path: Path) -> None:
+    rendered_still(post, tmp_path / "marks.png", 1080, part="marks")
+    found, marks = imageio.imread(tmp_path / "marks.png"), still(post, 1080, part="marks", clear=True)
+    assert found.shape == (180, 320, 4)
+    assert np.abs(found[..., 3].astype(int) - marks[..., 3]).max() <= 2
+    # Straight: what is half there has all of its colour.
+    opaque = marks[..., 3] > 250
+    assert np.abs(found[opaque][:, :3].astype(int) - marks[opaque][:, :3]).max() <= 6
+
+
+def test_what_is_too_large_is_refused_with_what_is_the_most(post: tuple[Store, Film], tmp_path: Path) -> None:
+    assert counted_of(post[1], ReelSettings(first=5, width=16384, form="still")) > 50
+    with pytest.raises(BadRender, match="8,192 a side"):
+        counted_of(post[1], ReelSettings(width=16384))
+    narrow = post[1].model_copy(update={"frame": post[1].frame.model_copy(update={"width": 400, "height": 4000})})
+    with pytest.raises(BadRender, match="32,768 a side"):
+        counted_of(narrow, ReelSettings(width=8192, form="still"))
+    with pytest.raises(BadRender, match="is not among them"):
+        rendered_still(post, tmp_path / "still.png", 9999)
+    assert not list(tmp_path.glob("*.png"))

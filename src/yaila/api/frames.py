@@ -35,7 +35,7 @@ from yaila.core.soundings.pace import LEVELS, ZOOMS, levels_of, paces_of
 from yaila.core.stopping import Stopped
 from yaila.core.surfaces import SurfaceKind
 from yaila.core.time import Time, timecode
-from yaila.farm.reel import MOST_HEIGHT, size_for
+from yaila.farm.reel import MOST_SIDE, size_for
 from yaila.formats.cube import cube_text
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["frames"])
@@ -81,7 +81,7 @@ def drawn(
     """A frame as JPEG; the film's own camera may be left for another pose. Right of ``split``, a share of its width, it
     is without any finish. One that took too long to be finished says so in ``X-Unfinished``, and is not kept."""
     shape = film.frame.width / film.frame.height
-    width = min(width, int((MOST_PIXELS * shape) ** 0.5), int(MOST_HEIGHT * shape)) // 2 * 2
+    width = min(width, int((MOST_PIXELS * shape) ** 0.5), int(MOST_SIDE * shape)) // 2 * 2
     request = Request(film, time, size_for(film, max(width, 2)), quality, pose, without=without)
     picture = _split(desk, request, split) if split < 1 else desk.renderer.render(request)
     headers = {"X-Unfinished": "marks"} if picture.unfinished else KEPT

@@ -14,8 +14,8 @@ from yaila.api.desk import Desk, desk_of
 from yaila.core.errors import BadRender, NotFound
 from yaila.core.film import Film
 from yaila.core.picture import PART_NAMES, PARTS_OF_MARKS, Part, painted_marks
-from yaila.farm.reel import ReelSettings, ask_files, farm_key, frames_of, size_for
-from yaila.formats.delivery import FORMS, form_of
+from yaila.farm.reel import MOST_SIDE, MOST_WIDTH, ReelSettings, ask_files, counted_of, farm_key, size_of
+from yaila.formats.delivery import FORMS
 from yaila.store.database import JobRow
 from yaila.store.jobs import seconds_under_way
 
@@ -45,6 +45,8 @@ class Job(BaseModel):
     form: str | None = None
     suffix: str | None = None
     part: str | None = None
+    still: bool = False
+    """Whether it is one picture; then ``total`` counts its parts."""
     plays: bool = False
     """Whether a page can play its file."""
     bytes: int | None = None
@@ -93,6 +95,7 @@ def job_of(row: JobRow, reels: Path | None = None) -> Job:
             "form": form.name if form else None,
             "suffix": form.suffix if form else None,
             "part": reel.get("part", "all") if form else None,
+            "still": bool(form and form.still),
             "plays": bool(form and form.key in PLAYED),
             "bytes": file.stat().st_size if file and file.exists() else None,
         }
@@ -112,13 +115,12 @@ def get_pulse(film_id: str, desk: TheDesk) -> Pulse:
 def start_reel(film_id: str, new: NewReel, desk: TheDesk) -> Job:
     """Render a revision of a film in the background."""
     film = desk.store.films.at_revision(film_id, new.revision)
-    frames, size = frames_of(film, new.settings), size_for(film, new.settings.width)
-    form_of(new.settings.form, size)
+    counted, size = counted_of(film, new.settings), size_of(film, new.settings)
     if new.settings.on and not farm_key(desk.store).exists():
         raise BadRender(f"There is no key to a farm at {farm_key(desk.store)}. Copy the farm's there.")
     ask_files(film, desk.store)
     settings = {"revision": new.revision, "reel": new.settings.model_dump(), "size": list(size)}
-    job = desk.store.jobs.add("reel", film_id, film.name, settings, len(frames))
+    job = desk.store.jobs.add("reel", film_id, film.name, settings, counted)
     desk.farm.start(job, "reel", at_once=new.at_once)
     return job_of(desk.store.jobs.get(job))
 
@@ -198,13 +200,16 @@ PLAYED = ("h264", "vp9", "av1", "vp9alpha", "webp", "gif")
 
 
 class OfferedForm(BaseModel):
-    """A form to deliver in: what it is called and for, whether it has a quality, whether what is see-through stays so,
-    whether it holds all parts in layers, whether the film's sound goes with it, and whether this machine can write
-    it."""
+    """A form to deliver in: what it is called and for, whether it is one picture, whether it has a quality, whether
+    what is see-through stays so, whether it holds all parts in layers, whether the film's sound goes with it, and
+    whether this machine can write it."""
 
     key: str
     name: str
     purpose: str
+    still: bool
+    most: int
+    """Pixels along its longer side."""
     quality: bool
     alpha: bool
     layers: bool
@@ -251,6 +256,8 @@ def list_forms() -> OfferedReels:
             key=form.key,
             name=form.name,
             purpose=form.purpose,
+            still=form.still,
+            most=MOST_WIDTH if form.still else MOST_SIDE,
             quality=form.quality,
             alpha=form.alpha,
             layers=form.layers,

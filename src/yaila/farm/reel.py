@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -24,16 +25,23 @@ from yaila.core.errors import BadRender
 from yaila.core.film import Film, choreograph
 from yaila.core.film.heard import Mix, ReadFile, Soundtrack, silent
 from yaila.core.imagery import PageStore, Pyramid
-from yaila.core.picture import PARTS_OF_MARKS, Kit, Part, Quality, Renderer, Request, painted_marks
+from yaila.core.picture import PARTS_OF_MARKS, Kit, Part, Quality, Renderer, Request, painted_marks, tiles_of
 from yaila.core.sound import sample_of
 from yaila.core.time import Time, timecode
 from yaila.farm.pieces import Pieces, folder_of, pieces_of
 from yaila.farm.pulse import Pulse
 from yaila.formats.delivery import Form, Slate, delivery, form_of, joined
 from yaila.formats.loudness import levelled
+from yaila.formats.stills import write_still
 from yaila.formats.video import Track
 from yaila.formats.whole import ask_room
 from yaila.store import Store
+
+MOST_SIDE = 8192
+"""Pixels along the longer side of a reel."""
+
+MOST_WIDTH = 32768
+"""And of a still."""
 
 
 class ReelSettings(BaseModel):
@@ -44,7 +52,7 @@ class ReelSettings(BaseModel):
     model_config = ConfigDict(extra="forbid")
     first: int = Field(0, ge=0)
     last: int | None = Field(None, ge=0)
-    width: int | None = Field(None, ge=64, le=8192, multiple_of=2)
+    width: int | None = Field(None, ge=64, le=MOST_WIDTH, multiple_of=2)
     crf: int = Field(18, ge=0, le=51)
     form: str = Field("h264", max_length=20)
     part: Part = "all"
@@ -75,22 +83,39 @@ class Farmed:
     file_of: Callable[[str], Path]
 
 
-MOST_HEIGHT = 8192
-
-
-def size_for(film: Film, width: int | None) -> FrameSize:
-    """The frame size of a reel of a given width: the film's shape, even numbers.
+def size_for(film: Film, width: int | None, most: int = MOST_SIDE) -> FrameSize:
+    """The size of a picture of a film, so many pixels wide: the film's shape, even numbers.
 
     Raises:
-        BadRender: it would be too high.
+        BadRender: a side would have over ``most`` pixels.
     """
     size = film.frame.size
     if width is None:
         return size
     height = max(2, round(width * size.height / size.width / 2) * 2)
-    if height > MOST_HEIGHT:
-        raise BadRender(f"A reel {width} wide of this film would be {height:,} high; {MOST_HEIGHT:,} is the most.")
+    if max(width, height) > most:
+        raise BadRender(f"It would be {width:,} × {height:,} pixels; {most:,} a side is the most.")
     return FrameSize(width, height)
+
+
+def size_of(film: Film, settings: ReelSettings) -> FrameSize:
+    """The size of a reel or still.
+
+    Raises:
+        BadRender: it would be too large, or there is no such form.
+    """
+    still = form_of(settings.form).still
+    return size_for(film, settings.width, MOST_WIDTH if still else MOST_SIDE)
+
+
+def counted_of(film: Film, settings: ReelSettings) -> int:
+    """What the progress of a reel is counted in: its frames; the tiles of a still.
+
+    Raises:
+        BadRender: see :func:`frames_of` and :func:`size_of`.
+    """
+    frames, size = frames_of(film, settings), size_of(film, settings)
+    return len(tiles_of(size)) if form_of(settings.form, size).still else len(frames)
 
 
 def frames_of(film: Film, settings: ReelSettings) -> range:
@@ -102,6 +127,8 @@ def frames_of(film: Film, settings: ReelSettings) -> range:
     count = choreograph(film).frames
     if not count:
         raise BadRender("The film has no vantage yet, so there is nothing to render. Add a vantage in Fly.")
+    if form_of(settings.form).still:
+        settings = settings.model_copy(update={"last": settings.first})
     last = count - 1 if settings.last is None else settings.last
     if settings.first > last or last >= count:
         raise BadRender(f"The film has frames 0 to {count - 1}; {settings.first} to {last} is not among them.")
@@ -138,15 +165,20 @@ def render(
 
     Frames are drawn in a thread while earlier ones are being encoded. Pieces that an earlier rendering of the very same
     left are used again, unless it is to begin ``anew``. With ``settings.on`` the pieces are drawn on a farm, for which
-    ``farm`` says where its key and the film's files are.
+    ``farm`` says where its key and the film's files are. A still is drawn here, tile by tile.
 
     Raises:
         BadRender: see :func:`frames_of` and :func:`form_of`.
     """
-    frames, size = frames_of(film, settings), size_for(film, settings.width)
+    frames, size = frames_of(film, settings), size_of(film, settings)
     form = form_of(settings.form, size)
     slate = Slate(timecode(frames[0], film.fps), frames[0], film.name)
     kept = Pieces(folder_of(path), form.suffix, _what(film, settings), anew)
+    if form.still:
+        renderer = Renderer(open_picture, pages or PageStore(512), kit)
+        draw = partial(renderer.in_tiles, _request(film, settings, frames[0], form), told=progress)
+        write_still(path, size, draw, kept.path(0), settings.part == "marks")
+        return kept.away()
     pieces = pieces_of(frames, form.whole)
     missing = [number for number in range(len(pieces)) if not kept.there(number)]
     done = len(frames) - sum(len(pieces[number]) for number in missing)
@@ -165,7 +197,7 @@ def render(
         own = settings.model_dump(exclude={"on"})
         draw_on(settings.on, farm.key, film, own, farm.file_of, kept, [(k, pieces[k]) for k in missing], more)
     elif missing:
-        drawn = _Drawn(film, settings, size, [frame for number in missing for frame in pieces[number]])
+        drawn = _Drawn(film, settings, [frame for number in missing for frame in pieces[number]])
         with drawn.by(Renderer(open_picture, pages or PageStore(512), kit), form):
             for number in missing:
                 _encode(film, settings, kept.path(number), pieces[number], drawn, more)
@@ -177,7 +209,7 @@ def render(
 
 def write_piece(film: Film, settings: ReelSettings, path: Path, frames: range, renderer: Renderer) -> None:
     """Draw and encode one piece of a reel."""
-    drawn = _Drawn(film, settings, size_for(film, settings.width), list(frames))
+    drawn = _Drawn(film, settings, list(frames))
     with drawn.by(renderer, form_of(settings.form)):
         _encode(film, settings, path, frames, drawn, lambda frames: None)
 
@@ -185,7 +217,7 @@ def write_piece(film: Film, settings: ReelSettings, path: Path, frames: range, r
 def _encode(
     film: Film, settings: ReelSettings, path: Path, frames: range, drawn: _Drawn, more: Callable[[int], None]
 ) -> None:
-    form, size = form_of(settings.form), size_for(film, settings.width)
+    form, size = form_of(settings.form), size_of(film, settings)
     with delivery(form, path, size, film.fps, settings.crf, Slate("", frames[0])) as writer:
         for _ in frames:
             writer.write(drawn.next())
@@ -209,11 +241,23 @@ def _what(film: Film, settings: ReelSettings) -> str:
     ).hexdigest()
 
 
+def _request(film: Film, settings: ReelSettings, frame: int, form: Form) -> Request:
+    return Request(
+        film,
+        Time(frame),
+        size_of(film, settings),
+        Quality.FINAL,
+        clear=form.alpha,
+        part=settings.part,
+        only=frozenset(settings.only),
+    )
+
+
 class _Drawn:
     """Frames that are drawn in a thread, some ahead of when they are asked for."""
 
-    def __init__(self, film: Film, settings: ReelSettings, size: FrameSize, frames: list[int]) -> None:
-        self._film, self._settings, self._size, self._frames = film, settings, size, frames
+    def __init__(self, film: Film, settings: ReelSettings, frames: list[int]) -> None:
+        self._film, self._settings, self._frames = film, settings, frames
         self._ready: queue.Queue[Any] = queue.Queue(maxsize=3)
         self._stop = threading.Event()
 
@@ -247,15 +291,7 @@ class _Drawn:
             for frame in self._frames:
                 if self._stop.is_set():
                     return
-                request = Request(
-                    self._film,
-                    Time(frame),
-                    self._size,
-                    Quality.FINAL,
-                    clear=form.alpha,
-                    part=self._settings.part,
-                    only=frozenset(self._settings.only),
-                )
+                request = _request(self._film, self._settings, frame, form)
                 self._put(renderer.in_layers(request) if form.layers else renderer.render(request).pixels)
         except BaseException as error:
             self._put(error)
@@ -272,10 +308,10 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
     settings = ReelSettings.model_validate(row.settings["reel"])
     film = store.films.at_revision(row.film, row.settings["revision"])
     ask_files(film, store)
-    size = size_for(film, settings.width)
+    size = size_of(film, settings)
     form = form_of(settings.form)
     # Its pieces lie beside it while they are joined.
-    ask_room(store.reels, round(2 * row.total * size.width * size.height * form.room), "This reel")
+    ask_room(store.reels, round(2 * len(frames_of(film, settings)) * size.width * size.height * form.room), "This reel")
     path = store.reels / f"{job}{form.suffix}"
     begun: list[int] = []
 

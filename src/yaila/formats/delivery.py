@@ -28,7 +28,7 @@ from yaila.formats.video import Coding, Track, join_films, video_writer
 from yaila.formats.whole import part_file
 
 Pixels = NDArray[np.uint8]
-Purpose = Literal["the web", "an editor", "transparency", "frame by frame", "the archive", "a preview"]
+Purpose = Literal["the web", "an editor", "transparency", "frame by frame", "one picture", "the archive", "a preview"]
 
 
 class Writer(Protocol):
@@ -52,6 +52,8 @@ class Form:
     picture: str = ""
     alpha: bool = False
     quality: bool = False
+    still: bool = False
+    """Whether it is one picture, not a film."""
     room: float = 0.1
     """Bytes that a pixel of it takes at most, with some to spare."""
     least: tuple[int, int] = (2, 2)
@@ -75,7 +77,7 @@ class Form:
     @property
     def sounds(self) -> bool:
         """Whether the film's sound goes with it: in its file, or, with pictures, beside them."""
-        return self.coding is None or bool(self.coding.sound)
+        return not self.still and (self.coding is None or bool(self.coding.sound))
 
 
 @cache
@@ -124,6 +126,8 @@ _FORMS = (
          alpha=True, room=8.5),
     Form("exrlayers", "OpenEXR with layers and depth, ZIP", "frame by frame", ".zip", "application/zip",
          picture="exrlayers", alpha=True, room=70.0),
+    Form("still", "PNG of this frame", "one picture", ".png", "image/png", still=True, room=8.5),
+    Form("stilltiff", "TIFF of this frame", "one picture", ".tif", "image/tiff", still=True, room=8.5),
     Form("ffv1", "FFV1 without loss, MKV", "the archive", ".mkv", "video/x-matroska",
          _film("matroska", "ffv1", "bgr0", level="3", slicecrc="1", slices="16"), room=4.0),
     Form("gif", "Animated GIF", "a preview", ".gif", "image/gif", _film("gif", "gif", "pal8", loop="0"), room=1.6),

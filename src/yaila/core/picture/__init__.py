@@ -12,9 +12,11 @@ from yaila.core.picture.render import (
     Request,
     jpeg,
     painted_marks,
+    tiles_of,
 )
 
 __all__ = [
     "PARTS_OF_MARKS", "PART_NAMES", "Kit", "Layer", "Part", "Picture", "PlateLayer", "Quality", "Renderer", "Request",
     "draw", "draw_plates", "jpeg", "painted_marks", "pyramid_of",
+    "tiles_of",
 ]  # fmt: skip

@@ -24,6 +24,9 @@ from yaila.core.picture.stage import Piece
 from yaila.core.picture.threads import in_threads
 from yaila.core.time import Time
 
+GRIDS = 12
+"""A multiple of the pixels of all grids that something is worked out on: light, and rays over relief."""
+
 MOST_MARGIN = 0.12
 """How much is drawn beyond the frame for lens and shutter at most, in widths of the frame; beyond that, what is at its
 edge goes on."""
@@ -132,7 +135,8 @@ class Optics:
         return self.shutter_margin + self.lens_margin
 
     def _margin(self, reach: float) -> int:
-        return math.ceil(min(reach, MOST_MARGIN * self.view.whole.width)) if reach else 0
+        # So that what is worked out on a grid of pixels is so at the same places, whichever part of the frame is drawn.
+        return math.ceil(min(reach, MOST_MARGIN * self.view.whole.width) / GRIDS) * GRIDS if reach else 0
 
     def _farthest_circle(self) -> float:
         if self.aperture is None:

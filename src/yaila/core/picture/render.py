@@ -41,7 +41,7 @@ from yaila.core.picture.layers import put_over, softened_layer
 from yaila.core.picture.lens import SHARP
 from yaila.core.picture.light import Field, field_of, is_lit, lights_of, linear_of, night_of
 from yaila.core.picture.linear import Light
-from yaila.core.picture.optics import Optics
+from yaila.core.picture.optics import GRIDS, Optics
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.picture.surface import Tile, laid_on, shipped
 from yaila.core.picture.terrain import DETAIL, Contours, Raised, Slopes, Terrain
@@ -466,6 +466,22 @@ def _grey(values: NDArray[np.uint8]) -> Pixels:
     return np.ascontiguousarray(np.dstack([values, values, values, np.full_like(values, 255)]))
 
 
+TILE = (2040, 1020)
+"""Width and height of the tiles that a large picture is drawn in, pixels: multiples of ``optics.GRIDS``."""
+
+TILE_ROOM = 8 * GRIDS
+"""How much more than a tile is drawn around it, pixels."""
+
+
+def tiles_of(size: FrameSize) -> list[tuple[int, int, int, int]]:
+    """The tiles of a frame, row by row: left, top, width and height, pixels."""
+    return [
+        (left, top, min(TILE[0], size.width - left), min(TILE[1], size.height - top))
+        for top in range(0, size.height, TILE[1])
+        for left in range(0, size.width, TILE[0])
+    ]
+
+
 PARTS = 1.6
 """A plate that floats begins to go where the camera is so many times as high as it."""
 
@@ -592,6 +608,31 @@ class Renderer:
         if request.part == "matte":
             work.pixels = _grey(work.pixels[..., 3])
         return Picture(work.pixels, work.unfinished)
+
+    def in_tiles(self, request: Request, out: Pixels, told: Callable[[int], None] = lambda done: None) -> None:
+        """Draw a picture that may be larger than memory holds, tile by tile (``tiles_of``): the same as in one piece.
+
+        Args:
+            out: (height, width, 4) uint8, of the size that is asked for; it becomes the picture.
+            told: called with how many tiles are done.
+        """
+        work = self._begun(replace(request, region=(0, 0, 1, 1)).whole)
+        # What takes pixels from elsewhere in the frame is done when all of it is there.
+        last = work.scene.finish.moves_pixels and request.part == "all"
+        part = replace(request, without=request.without | FRAME_EFFECTS) if last else request
+        for done, (left, top, width, height) in enumerate(tiles_of(request.size), 1):
+            # What is soft needs to be seen beyond a tile's edge.
+            x, y = max(left - TILE_ROOM, 0), max(top - TILE_ROOM, 0)
+            right, bottom = left + width + TILE_ROOM, top + height + TILE_ROOM
+            region = (x, y, min(right, request.size.width) - x, min(bottom, request.size.height) - y)
+            tile = self.render(replace(part, region=region)).pixels
+            out[top : top + height, left : left + width] = tile[top - y :, left - x :][:height, :width]
+            told(done)
+        if last:
+            whole = View.of(work.optics.view.pose, request.size, work.view.scale)
+            work.pixels, work.optics = out, replace(work.optics, view=whole)
+            on_the_frame(work)
+            out[:] = work.pixels
 
     def in_layers(self, request: Request) -> dict[str, Pixels | NDArray[np.float32]]:
         """A frame and its parts by name, as pictures with layers hold them: the whole by the empty name, the ground,

@@ -613,6 +613,8 @@ export class Session {
   /** Render a reel, in its turn or at once. */
   async render(
     reel: {
+      first: number;
+      last: number;
       width: number | null;
       crf: number;
       form: string;
@@ -627,7 +629,7 @@ export class Session {
       await told(
         api.POST("/api/films/{film_id}/reels", {
           params: { path: { film_id: this.id } },
-          body: { revision: this.sheet!.revision, settings: { first: 0, ...reel }, at_once },
+          body: { revision: this.sheet!.revision, settings: reel, at_once },
         }),
       );
       await this.pulse();

@@ -3,11 +3,13 @@
   import { api, told, type OfferedFarm, type OfferedReels, type ReelPart } from "../api/client";
   import { hearing } from "../sound/hearing.svelte";
   import { LISTS } from "../film/marks";
+  import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
   import JobState from "../ui/JobState.svelte";
   import Tick from "../ui/Tick.svelte";
+  import { stretchOf, type Edge } from "./stretch";
 
   let { playing = $bindable() }: { playing: string | null } = $props();
 
@@ -49,19 +51,36 @@
       farm = await told(api.GET("/api/farm"));
     }, false);
   });
+  /** From where to where it goes. */
+  let from = $state<Edge>("end");
+  let to = $state<Edge>("end");
+  const stretch = $derived(stretchOf(session.plan, from, to));
+  const stops = $derived(
+    (session.film?.vantages ?? []).map(({ id, name }, k) => ({ value: `at ${id}` as Edge, label: `${k + 1} ${name}` })),
+  );
+  /** Frames that were chosen by the playhead stay to be seen. */
+  const frames = $derived([...new Set([from, to].filter((one) => one.startsWith("frame ")))] as Edge[]);
+  const here = $derived(`frame ${player.frame}` as Edge);
+
   const film = $derived(session.film);
   const reels = $derived(session.jobs.filter((job) => job.kind === "reel"));
   const sizes = $derived.by(() => {
     if (!film) return [];
     const { width: w, height: h } = film.frame;
+    const by = (times: number, says: string) => {
+      const wide = Math.round((w * times) / 2) * 2;
+      return { value: `${times}`, wide, label: `${wide} × ${Math.round((wide * h) / w / 2) * 2}, ${says}` };
+    };
+    const others = chosen?.still
+      ? [2, 4, 8].map((times) => by(times, `${times} times the film’s`))
+      : [by(0.5, "for a look"), by(1 / 3, "for a look"), by(2, "twice the film’s")];
+    const most = chosen?.most ?? Infinity;
     return [
-      { value: "film", label: `${w} × ${h}, the film’s own` },
-      ...[0.5, 1 / 3].map((share) => {
-        const wide = Math.round((w * share) / 2) * 2;
-        return { value: `${wide}`, label: `${wide} × ${Math.round((wide * h) / w / 2) * 2}, for a look` };
-      }),
+      { value: "film", wide: null, label: `${w} × ${h}, the film’s own` },
+      ...others.filter(({ wide }) => Math.max(wide, (wide * h) / w) <= most),
     ];
   });
+  const size = $derived(sizes.find(({ value }) => value === width) ?? sizes[0]);
   const HANDED = [
     {
       what: "gltf",
@@ -81,6 +100,12 @@
     { crf: 28, label: "For a look" },
   ];
 </script>
+
+{#snippet edges()}
+  {#each stops as { value, label } (value)}<option {value}>{label}</option>{/each}
+  {#each frames as value (value)}<option {value}>{value}</option>{/each}
+  {#if !frames.includes(here)}<option value={here}>the playhead, {here}</option>{/if}
+{/snippet}
 
 <section class="reels" aria-label="Reels">
   <header>
@@ -102,6 +127,12 @@
           >{/each}</select
       ></label
     >
+    {#if !chosen?.still}
+      <div class="pair">
+        <label>From <select bind:value={from}><option value="end">the start</option>{@render edges()}</select></label>
+        <label>To <select bind:value={to}><option value="end">the end</option>{@render edges()}</select></label>
+      </div>
+    {/if}
     {#if !chosen?.layers}
       <label
         >Holds <select bind:value={part}
@@ -122,24 +153,26 @@
       {/if}
     {/if}
 
-    {#if chosen?.quality}
-      <label
-        >Quality <select bind:value={crf}
-          >{#each qualities as quality (quality.crf)}<option value={quality.crf}
-              >{quality.label} (CRF {quality.crf})</option
-            >{/each}</select
-        ></label
-      >
-    {/if}
-    {#if hearing.sounds && (part === "all" || chosen?.layers) && chosen?.sounds}
-      <label
-        >Sound <select bind:value={sound}
-          ><option value={true}
-            >{chosen.purpose === "frame by frame" ? "The film’s, as a WAV beside the pictures" : "The film’s"}</option
-          ><option value={false}>None</option></select
-        ></label
-      >
-    {/if}
+    <div class="pair">
+      {#if chosen?.quality}
+        <label
+          >Quality <select bind:value={crf}
+            >{#each qualities as quality (quality.crf)}<option value={quality.crf}
+                >{quality.label} (CRF {quality.crf})</option
+              >{/each}</select
+          ></label
+        >
+      {/if}
+      {#if hearing.sounds && (part === "all" || chosen?.layers) && chosen?.sounds}
+        <label
+          >Sound <select bind:value={sound}
+            ><option value={true}
+              >{chosen.purpose === "frame by frame" ? "The film’s, as a WAV beside the pictures" : "The film’s"}</option
+            ><option value={false}>None</option></select
+          ></label
+        >
+      {/if}
+    </div>
     {#if farm?.key}
       <label
         >Drawn on <input
@@ -165,16 +198,24 @@
       <p>The target is always mid grey. Real distances are in OpenEXR with layers.</p>
     {/if}
     {#if missing.length}<p>Not offered, as this machine cannot write it: {missing.join(", ")}.</p>{/if}
+    {#if size?.wide && chosen && size.wide > 4 * (film?.frame.width ?? 0)}
+      <p>It is drawn in tiles and takes some minutes. Signs, names and lines grow with it.</p>
+    {/if}
     <Tick label="At once, beside reels that are under way" bind:checked={atOnce} />
     <div class="go">
-      <span class="sub">{session.plan?.frames ?? 0} frames, {(session.plan?.seconds ?? 0).toFixed(1)} s</span>
+      <span class="sub"
+        >{#if chosen?.still}frame {player.frame}{:else if stretch}{stretch.count} frames, {stretch.seconds.toFixed(1)} s{:else}It
+          ends before it begins.{/if}</span
+      >
       <button
         class="main"
-        disabled={!session.plan?.frames}
+        disabled={!session.plan?.frames || !stretch}
         onclick={() =>
           session.render(
             {
-              width: width === "film" ? null : Number(width),
+              first: chosen?.still ? player.frame : stretch!.first,
+              last: chosen?.still ? player.frame : stretch!.last,
+              width: size?.wide ?? null,
               crf,
               form,
               part: chosen?.layers ? "all" : part,
@@ -183,7 +224,12 @@
               on: farm?.key ? on.trim() : "",
             },
             atOnce,
-          )}><Icon name="render" size={16} />Render film</button
+          )}
+        ><Icon name="render" size={16} />{chosen?.still
+          ? "Render this frame"
+          : stretch && stretch.count < (session.plan?.frames ?? 0)
+            ? "Render this part"
+            : "Render film"}</button
       >
     </div>
     {#if !session.plan?.frames}<p>The film has no vantage yet. Set one in Fly.</p>{/if}
@@ -302,6 +348,20 @@
     color: var(--ink);
     font-weight: 520;
     padding: 0 4px;
+  }
+  .pair {
+    display: grid;
+    grid-template-columns: repeat(auto-fit, minmax(160px, 1fr));
+    gap: 6px 12px;
+  }
+  .pair:empty {
+    display: none;
+  }
+  .pair label + label {
+    grid-template-columns: 42px 1fr;
+  }
+  .pair select {
+    min-width: 0;
   }
   .go {
     display: flex;

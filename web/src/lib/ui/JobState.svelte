@@ -8,12 +8,14 @@
 
 <span>
   {#if job.state === "running"}
-    {#if job.kind === "reel"}{job.done} of {job.total} frames{job.rate ? `, ${job.rate.toFixed(1)} a second` : ""}
+    {#if job.kind === "reel" && !job.still}{job.done} of {job.total} frames{job.rate
+        ? `, ${job.rate.toFixed(1)} a second`
+        : ""}
     {:else}{Math.round((100 * job.done) / Math.max(job.total, 1))} %{/if}{job.left !== null
       ? `, ${clock(job.left)} left`
       : ""}
   {:else if job.state === "waiting"}waiting its turn
-  {:else if job.state === "done"}{job.kind === "reel" ? `${job.total} frames in ` : "done in "}{clock(
+  {:else if job.state === "done"}{job.kind === "reel" && !job.still ? `${job.total} frames in ` : "done in "}{clock(
       job.seconds,
     )}{job.bytes ? `, ${bytes(job.bytes)}` : ""}{job.kind === "reel" || !job.message ? "" : `. ${job.message}`}
   {:else}<em>{job.state}.</em> {job.message}{/if}

@@ -1,0 +1,20 @@
+import type { Plan } from "../api/client";
+
+/** Where a reel begins or ends: with the film, at a vantage, or on a frame. */
+export type Edge = "end" | `at ${string}` | `frame ${number}`;
+
+/** The frames of a reel, both included, from when the camera is at one vantage to when it leaves another; none if it
+ * would end before it begins. */
+export function stretchOf(plan: Plan | null, from: Edge, to: Edge) {
+  if (!plan?.frames) return null;
+  const frameOf = (edge: Edge, end: number, at: (start: number, hold: number) => number): number => {
+    const [kind, which] = edge.split(" ");
+    if (kind === "frame") return Math.min(Number(which), plan.frames - 1);
+    const vantage = plan.vantages.find(({ id }) => id === which);
+    return vantage ? at(vantage.start, vantage.hold) : end;
+  };
+  const first = frameOf(from, 0, (start) => start);
+  const last = frameOf(to, plan.frames - 1, (start, hold) => Math.min(start + Math.max(hold, 1), plan.frames) - 1);
+  const count = last - first + 1;
+  return count > 0 ? { first, last, count, seconds: (count * plan.seconds) / plan.frames } : null;
+}
