@@ -1006,21 +1006,22 @@ class World:
 
     @cache  # noqa: B019 (one world a process)
     def roads(self) -> list[NDArray[np.float64]]:
-        """Roads as lines of places, metres: from every town inland, and between towns of one island."""
+        """Roads as lines of places, metres: from the quay of every town inland, three of them, or one from a hamlet."""
         lines = []
         for number, harbour in enumerate(self.harbours.values()):
             inland = math.radians(harbour.seaward + 180)
-            for spread in (-0.9, 0.0, 0.8):
-                steps = np.linspace(0, 9000, 60)
+            for spread in (-0.9, 0.0, 0.8) if harbour.radius > 200 else (-0.3,):
+                steps = np.linspace(0, 9000, 250)
                 bend = 0.35 * np.sin(steps / 1700 + number * 2 + spread * 3)
+                bend += 0.3 * np.sin(steps / 260 + number + spread * 5) * np.minimum(steps / 400, 1)
                 angle = inland + spread + bend
                 x = harbour.x + np.cumsum(np.sin(angle)) * steps[1]
                 y = harbour.y + np.cumsum(np.cos(angle)) * steps[1]
                 dry = [
                     _height(a, b, 40.0, ISLANDS, self._harbours, carved_relief()) > 1 for a, b in zip(x, y, strict=True)
                 ]
-                end = dry.index(False, 3) if False in dry[3:] else len(dry)
-                if end > 6:
+                end = dry.index(False, 12) if False in dry[12:] else len(dry)
+                if end > 25:
                     lines.append(np.stack([x[:end], y[:end]], axis=-1))
         return lines
 
