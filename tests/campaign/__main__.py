@@ -1,6 +1,6 @@
 """Run the campaign: `make campaign`, or parts of it with other lengths.
 
-    python -m tests.campaign kills=200 requests=10000 files=2000 trouble waits soak=60 seed=1
+    python -m tests.campaign kills=200 reels=30 requests=10000 files=2000 trouble waits soak=60 seed=1
 
 Prints one JSON line a part, and ends with 1 if anything was wrong.
 """
@@ -15,13 +15,13 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from tests.campaign import files, fuzz, kills, soak, trouble, waits
+from tests.campaign import files, fuzz, kills, reels, soak, trouble, waits
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
 from yaila.core.film import Film
 from yaila.store import Store
 
-WHOLE = ["files=2000", "trouble", "waits", "kills=200", "requests=10000", "soak=60"]
+WHOLE = ["files=2000", "trouble", "waits", "kills=200", "reels=30", "requests=10000", "soak=60"]
 
 
 def served(folder: Path, work: Callable[[Server, Film], dict[str, Any]]) -> dict[str, Any]:
@@ -61,6 +61,7 @@ def main(asked: list[str]) -> int:
                 "files": lambda length=length, folder=folder: files.run(int(length), number, folder),
                 "trouble": lambda folder=folder: trouble.run(folder),
                 "waits": lambda folder=folder: served(folder, waits.run),
+                "reels": lambda length=length, folder=folder: reels.run(int(length), number, folder),
                 "kills": lambda folder=folder: served(folder, kill),
                 "requests": lambda folder=folder: served(folder, ask),
                 "soak": lambda folder=folder: served(folder, soaked),

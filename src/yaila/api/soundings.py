@@ -8,6 +8,8 @@ from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
 from yaila.api.desk import Desk, desk_of
+from yaila.core.analysis.clearance import along_the_ground
+from yaila.core.film.acts import KeepClear
 from yaila.core.soundings import Finding, Listening, soundings_of
 
 router = APIRouter(prefix="/api/films/{film_id}", tags=["soundings"])
@@ -19,6 +21,13 @@ class Soundings(BaseModel):
 
     findings: list[Finding]
     grave: int
+
+
+@router.get("/passages/{vantage}/along-ground")
+async def get_along_ground(film_id: str, vantage: str, desk: TheDesk, request: Request, state: str) -> KeepClear:
+    """The act that lets the passage from a vantage follow the ground, over ridges and into valleys."""
+    film, _ = desk.film(film_id, state)
+    return await desk.tasks.do(request, film_id, lambda: along_the_ground(film, vantage, desk.renderer.ground))
 
 
 @router.get("/soundings")

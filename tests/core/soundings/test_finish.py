@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 
 from tests.core.film.test_walk import Texture
+from yaila.core.analysis.clearance import along_the_ground
+from yaila.core.errors import BadEdit
 from yaila.core.film import Film, choreograph
 from yaila.core.film.acts import KeepClear
 from yaila.core.imagery import PageStore
@@ -139,3 +141,80 @@ def test_a_sound_finish_is_passed_over_in_silence() -> None:
 def test_a_film_that_fades_to_black_by_night_is_not_called_too_dark() -> None:
     fades = {"on": True, "opens_over": 1.0, "closes_over": 1.0}
     assert "night" not in found(film_of({"dusk": {"on": True, "dark": 2.0, "share": 0.6}, "ends": fades}))
+
+
+def hills(kind: str = "skim", **more: object) -> Film:
+    """A passage east over ground of two ridges, 400 high, with a valley between that is below its start."""
+    picture = {"sha256": "b" * 64, "width": 600, "height": 400}
+    lies = {"kind": "similarity", "x": 0, "y": 0, "scale": 20}
+    even = {"x1": 0.2, "y1": 0.2, "x2": 0.8, "y2": 0.8}
+    passage = {"manner": {"kind": kind}, "ease": even, "duration": {"unit": "seconds", "value": 8}}
+    views = [{"id": f"v{k}", "x": x, "y": 0, "span": 500, "tilt": 60, "heading": 90, "hold": 1, "passage": passage}
+             for k, x in enumerate((-4200, 4600))]  # fmt: skip
+    document = film_of({}).model_dump(mode="json") | {"vantages": views}
+    document["plates"].append({"id": "h", "name": "h", "role": "heights", "picture": picture, "placement": lies})
+    document["finish"] = {"relief": {"on": True, "plate": "h", "times": 1}}
+    return Film.model_validate(document | more)
+
+
+def ridges(x: np.ndarray, ridge: float = 260.0) -> np.ndarray:
+    """How high the ground is."""
+    return (
+        60
+        + ridge * (np.exp(-(((x + 1800) / 700) ** 2)) + np.exp(-(((x - 1800) / 700) ** 2)))
+        - 50 * np.exp(-((x / 600) ** 2))
+    )
+
+
+def over_hills(film: Film, ridge: float = 260.0) -> Renderer:
+    across = np.linspace(-6000, 6000, 600, endpoint=False) + 10
+    grid = np.broadcast_to(ridges(across, ridge), (400, 600)).astype(np.float32)
+    return Renderer(lambda key: Texture(600, 400), PageStore(16), Kit(heights=lambda key, codes: grid))
+
+
+@pytest.mark.parametrize("kind", ["skim", "glide"])
+def test_a_passage_follows_the_ground_over_ridges_and_into_valleys(kind: str) -> None:
+    film = hills(kind)
+    renderer = over_hills(film)
+    made = along_the_ground(film, "v0", renderer.ground).apply(film)
+    before, after = (choreograph(one) for one in (film, made))
+    frames = range(after.frames)
+    low, high = ([one.pose(Time(frame)) for frame in frames] for one in (before, after))
+    assert (low[0], low[-1]) == (high[0], high[-1])
+    eyes = np.array([pose.eye() for pose in high])
+    clear = eyes[:, 2] - ridges(eyes[:, 0])
+    # As high over what is below as at its ends, but for what is evened out.
+    wanted = clear[0]
+    assert clear[-1] == pytest.approx(wanted, rel=0.02)
+    assert np.abs(clear - wanted).max() < 0.4 * wanted
+    assert np.abs(clear - wanted).mean() < 0.1 * wanted
+    # Without, it flies at one height (or its own), over ridges and valleys alike.
+    flat = np.array([pose.eye()[2] for pose in low]) - ridges(np.array([pose.eye()[0] for pose in low]))
+    assert np.abs(flat - wanted).max() > 0.8 * wanted
+    # It climbs without a jerk.
+    assert np.abs(np.diff(eyes[:, 2], 2)).max() < 0.3 * np.abs(np.diff(eyes[:, 2])).max()
+
+
+def test_ground_too_steep_to_be_followed_is_kept_clear_of() -> None:
+    film = hills()
+    renderer = over_hills(film, 2400.0)
+    made = along_the_ground(film, "v0", renderer.ground).apply(film)
+    after = choreograph(made)
+    eyes = np.array([after.pose(Time(frame)).eye() for frame in range(after.frames)])
+    clear = eyes[:, 2] - ridges(eyes[:, 0], 2400.0)
+    assert clear.min() > 0.25 * clear[0]
+
+
+def test_what_cannot_follow_the_ground_says_why() -> None:
+    film = hills()
+    film.vantages[1] = film.vantages[1].model_copy(update={"span": 90.0, "name": "Low"})
+    with pytest.raises(BadEdit, match="At “Low” the camera all but touches the ground"):
+        along_the_ground(film, "v0", over_hills(film).ground)
+    with pytest.raises(BadEdit, match="no passage"):
+        along_the_ground(hills("cut"), "v0", over_hills(film).ground)
+
+
+def test_a_passage_that_is_lowered_never_comes_down_to_the_ground() -> None:
+    film = KeepClear(vantage="v0", rises=({"at": 0.5, "by": -1e6},)).apply(hills())
+    after = choreograph(film)
+    assert min(after.pose(Time(frame)).eye()[2] for frame in range(after.frames)) > 0

@@ -74,16 +74,35 @@ class Shake(_Extra):
     seed: Count = Field(1, ge=0, le=2**31)
 
 
+LOWEST = 0.02
+"""How high a passage that is lowered stays at least, in its distances to the target."""
+
+
 class Rise(_Extra):
-    """How much higher than its move would have it the eye flies, ground units, at a share of a passage's frames."""
+    """How much higher than its move would have it the eye flies (lower, if below 0), ground units, at a share of a
+    passage's frames."""
 
     at: Share = Field(ge=0, le=1)
-    by: Height = Field(ge=0, le=1e9, allow_inf_nan=False)
+    by: Height = Field(ge=-1e9, le=1e9, allow_inf_nan=False)
 
 
 def risen(track: Track, progress: NDArray[np.float64], rises: Sequence[Rise]) -> Track:
     """A passage at progress 0..1 (n,), its eye raised over where it is, and still on its target: evenly from one rise
-    to the next, without passing any (F. Fritsch and R. Carlson 1980), and not at all at either end."""
+    to the next, without passing any (F. Fritsch and R. Carlson 1980), and not at all at either end. It never comes
+    down to the ground (``LOWEST``)."""
+    up = lifts(rises, progress)
+    tilt, distance = np.radians(track.tilt), track.span * track.focal / FILM_BACK
+    level, high = distance * np.sin(tilt), distance * np.cos(tilt)
+    high = np.maximum(high + up, np.minimum(high, LOWEST * distance))
+    return replace(
+        track,
+        span=np.hypot(level, high) / track.focal * FILM_BACK,
+        tilt=np.degrees(np.arctan2(level, high)),
+    )
+
+
+def lifts(rises: Sequence[Rise], progress: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How much higher than its move would have it the eye is at progress 0..1 (n,), ground units."""
     # Only films with mountains in the way need it, and it takes long to load.
     from scipy.interpolate import PchipInterpolator
 
@@ -92,14 +111,7 @@ def risen(track: Track, progress: NDArray[np.float64], rises: Sequence[Rise]) ->
         | {rise.at: rise.by for rise in sorted(rises, key=lambda rise: rise.at) if 0 < rise.at < 1}
         | {1.0: 0.0}
     )
-    up = PchipInterpolator(list(by), list(by.values()))(np.clip(progress, 0, 1))
-    tilt, distance = np.radians(track.tilt), track.span * track.focal / FILM_BACK
-    level, high = distance * np.sin(tilt), distance * np.cos(tilt) + up
-    return replace(
-        track,
-        span=np.hypot(level, high) / track.focal * FILM_BACK,
-        tilt=np.degrees(np.arctan2(level, high)),
-    )
+    return np.asarray(PchipInterpolator(list(by), list(by.values()))(np.clip(progress, 0, 1)), np.float64)
 
 
 class Opening(_Extra):

@@ -3,19 +3,18 @@ a night in which nothing is seen."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache, partial
 from typing import Literal
 
 import numpy as np
 
+from yaila.core.analysis.clearance import CLEAR, over_the_ground
 from yaila.core.camera import FrameSize, View
-from yaila.core.camera.extras import Rise
 from yaila.core.colour import relative_luminance
 from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film
-from yaila.core.film.acts import Act, Focus, KeepClear, SetValue
+from yaila.core.film.acts import Act, Focus, SetValue
 from yaila.core.film.focus import NEAREST, aperture_of
 from yaila.core.film.running import running
 from yaila.core.film.scene import present_at
@@ -24,7 +23,7 @@ from yaila.core.picture.labels import seen_at
 from yaila.core.soundings.pace import Paces
 from yaila.core.soundings.pieces import Pieces, digest
 from yaila.core.stopping import go_on
-from yaila.core.time import Time, smoothstep
+from yaila.core.time import Time
 
 MOST_LOOKS = 120
 """Moments at which the lens is looked at."""
@@ -52,18 +51,6 @@ practice, no source)."""
 TOO_DARK = 0.0025
 """A picture of less light than this, of white's, is in the lowest codes of the limited range, where ITU-R BT.709 has
 few of them: 16 to about 24 of 235."""
-
-CLEAR = 0.02
-"""How far above the ground a camera should be at least, in distances to its target (common practice, no source)."""
-
-WELL_CLEAR = 2.0
-"""How many times as high as that a camera flies that is to keep clear of the ground."""
-
-CLIMBS = 0.35
-"""Over which share of a passage it climbs before a mountain, and comes down."""
-
-RISES = 32
-"""Parts of a passage in which it is told how high to fly."""
 
 DARK = FrameSize(160, 90)
 
@@ -253,7 +240,7 @@ def _under(film: Film, choreography: Choreography, renderer: Renderer) -> list[F
         if not deep:
             return []
         worst, frames = min(deep, key=lambda frame: deep[frame]), list(deep)
-        says, act = _higher(film, choreography, above, worst) or _lower(film)
+        says, act = _higher(film, choreography, renderer, worst) or _lower(film)
     except NotFound:
         # That a picture is gone is a finding of its own.
         return []
@@ -262,32 +249,13 @@ def _under(film: Film, choreography: Choreography, renderer: Renderer) -> list[F
                         f"{text}: a mountain stands there", says, act)]  # fmt: skip
 
 
-def _higher(
-    film: Film, choreography: Choreography, above: Callable[[float], tuple[float, float]], worst: int
-) -> tuple[str, Act] | None:
+def _higher(film: Film, choreography: Choreography, renderer: Renderer, worst: int) -> tuple[str, Act] | None:
     """Fly over it, if it stands in the way of a passage and not of a vantage."""
-    index = choreography.leg_at(worst)
-    leg, passage = choreography.legs[index], film.vantages[index].passage
+    leg = choreography.legs[choreography.leg_at(worst)]
     if not leg.passage or worst < leg.start + leg.hold:
         return None
-    shares = np.linspace(0, 1, RISES + 1)
-    clear, distance = np.array([above(leg.start + leg.hold + share * leg.passage) for share in shares]).T
-    missing = np.maximum(WELL_CLEAR * CLEAR * distance - clear, 0)
-    if missing[0] or missing[-1]:
-        return None
-    # No lower between two shares than at either; and it climbs before the mountain and comes down behind it.
-    missing = np.maximum(missing, np.maximum(np.append(missing[1:], 0), np.append(0, missing[:-1])))
-    near = smoothstep(1 - np.abs(shares[:, None] - shares[None, :]) / CLIMBS)
-    ends = smoothstep(np.minimum(shares, 1 - shares) / (CLIMBS / 2))
-    missing = np.maximum(missing, (missing[None, :] * near).max(axis=1) * ends)
-    before = np.interp(
-        shares, [0, *(rise.at for rise in passage.rises), 1], [0, *(rise.by for rise in passage.rises), 0]
-    )
-    rises = tuple(
-        Rise(at=round(float(share), 4), by=float(by))
-        for share, by in zip(shares[1:-1], (missing + before)[1:-1], strict=True)
-    )
-    return "Fly over it", KeepClear(vantage=film.vantages[index].id, rises=rises)
+    act = over_the_ground(film, film.vantages[choreography.leg_at(worst)].id, renderer.ground)
+    return ("Fly over it", act) if act else None
 
 
 def _lower(film: Film) -> tuple[str, Act | None]:

@@ -141,8 +141,8 @@ class RaiseGround(FilmAct):
 
 
 class KeepClear(FilmAct):
-    """Let a passage fly higher on its way, by so much more at shares of its frames, so that it keeps clear of raised
-    ground; with none, as its manner has it again."""
+    """Let a passage fly higher or lower on its way, by so much at shares of its frames, so that it keeps clear of
+    raised ground or follows it; with none, as its manner has it again."""
 
     act: Literal["keep_clear"] = "keep_clear"
     vantage: str

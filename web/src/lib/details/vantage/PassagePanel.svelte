@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Ease, Manner, PassagePlan, Vantage } from "../../api/client";
+  import { api, told, type Act, type Ease, type Manner, type PassagePlan, type Vantage } from "../../api/client";
   import { session } from "../../film/session.svelte";
   import { digits, length } from "../../format";
   import Button from "../../ui/Button.svelte";
@@ -20,7 +20,8 @@
   const ease = $derived(vantage.passage.ease);
   const duration = $derived(vantage.passage.duration);
   const rate = $derived(session.rate);
-  const highest = $derived(Math.max(...vantage.passage.rises.map(({ by }) => by)));
+  /** How much higher or lower than its manner has it the passage flies at most. */
+  const most = $derived(Math.max(...vantage.passage.rises.map(({ by }) => Math.abs(by))));
   const starts = $derived(session.choices?.starts ?? []);
   const startNames = $derived(starts.map((one) => one.name));
   /** Names to choose from, with the one that stands even if it is none of them. */
@@ -105,6 +106,15 @@
       return [{ op: "replace" as const, path: `/vantages/${k}/passage/duration`, value: { unit, value } }];
     });
     void session.patch(steps, "Duration");
+  }
+
+  /** As high over the ground all the way as at both ends. */
+  async function follow() {
+    const params = { path: { film_id: session.id, vantage: vantage.id }, query: { state: session.state } };
+    await session.guarded(async () => {
+      const act = await told<Act>(api.GET("/api/films/{film_id}/passages/{vantage}/along-ground", { params }));
+      await session.act(act, "Follow the ground");
+    });
   }
 
   /** The speed itself, drawn in the profile, where the passage then has room. */
@@ -232,8 +242,15 @@
     {#if vantage.passage.rises.length}
       <Button
         onclick={() => session.act({ act: "keep_clear", vantage: vantage.id, rises: [] })}
-        title="It flies up to {length(highest, ground).join(' ')} higher on its way, to keep clear of the ground"
-        >Fly low again</Button
+        title="It flies up to {length(most, ground).join(' ')} higher or lower on its way, by the ground below it"
+        >As its manner has it</Button
+      >
+    {/if}
+    {#if film.finish.relief.on}
+      <Button
+        onclick={follow}
+        title="Over ridges and into valleys, as high over what is below as at its ends. Do it again when the way has changed"
+        >Follow the ground</Button
       >
     {/if}
     {#if many < 2}
