@@ -243,7 +243,7 @@ def test_a_tall_film_is_looked_at_in_as_many_pixels_as_any(client: TestClient, s
     assert picture.shape[0] / picture.shape[1] == pytest.approx(128, rel=0.02)
     reel = {"revision": film.revision, "settings": {"width": 4096}}
     refused = client.post(f"/api/films/{film.id}/reels", json=reel)
-    assert (refused.status_code, "524,288 high" in refused.json()["detail"]) == (422, True)
+    assert (refused.status_code, "4,096 × 524,288 pixels" in refused.json()["detail"]) == (422, True)
 
 
 # ---- Lanes

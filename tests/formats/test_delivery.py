@@ -23,6 +23,7 @@ from yaila.core.errors import BadRender
 from yaila.core.time import Rate, timecode
 from yaila.formats.delivery import FORMS, Slate, Writer, delivery, form_of, joined
 from yaila.formats.sequence import straight
+from yaila.formats.stills import write_still
 
 SIZE = FrameSize(256, 128)
 RATE = Rate.parse("30000/1001")
@@ -125,7 +126,7 @@ def test_single_pictures_come_back_to_the_last_code(key: str, tmp_path: Path) ->
             assert np.array_equal(imageio.imread(data), plain)
 
 
-@pytest.mark.parametrize("key", [key for key, form in FORMS.items() if not form.quality])
+@pytest.mark.parametrize("key", [key for key, form in FORMS.items() if not form.quality and not form.still])
 def test_no_form_takes_more_room_than_is_asked_for(key: str, tmp_path: Path) -> None:
     """Fine noise over all of the frame, which nothing compresses: a disk that fits it is asked for before."""
     form, random = FORMS[key], np.random.default_rng(1)
@@ -139,6 +140,22 @@ def test_no_form_takes_more_room_than_is_asked_for(key: str, tmp_path: Path) -> 
             writer.write({**dict.fromkeys(kinds, frame), "Z": depth} if form.layers else frame)
     head = 40_000
     assert path.stat().st_size <= form.room * SIZE.width * SIZE.height * 4 + head
+
+
+@pytest.mark.parametrize("ending", [".png", ".tif"])
+def test_no_still_takes_more_room_than_is_asked_for(ending: str, tmp_path: Path) -> None:
+    def noise(out: np.ndarray) -> None:
+        out[...] = np.random.default_rng(1).integers(0, 256, out.shape, np.uint8)
+        out[..., 3] = 255
+
+    path, raw = tmp_path / f"still{ending}", tmp_path / "raw"
+    write_still(path, SIZE, noise, raw)
+    form = next(form for form in FORMS.values() if form.still and form.suffix == ending)
+    # Its pixels lie beside it while it is written.
+    assert path.stat().st_size + SIZE.width * SIZE.height * 4 <= form.room * SIZE.width * SIZE.height + 4096
+    assert not raw.exists()
+    with pytest.raises(BadRender, match=r"end in \.png"):
+        write_still(tmp_path / "still.jpg", SIZE, noise, raw)
 
 
 def test_a_preview_moves_and_goes_round(tmp_path: Path) -> None:

@@ -94,7 +94,9 @@ def size_for(film: Film, width: int | None, most: int = MOST_SIDE) -> FrameSize:
         return size
     height = max(2, round(width * size.height / size.width / 2) * 2)
     if max(width, height) > most:
-        raise BadRender(f"It would be {width:,} × {height:,} pixels; {most:,} a side is the most.")
+        raise BadRender(
+            f"It would be {width:,} × {height:,} pixels; {most:,} a side is the most. Choose a smaller size."
+        )
     return FrameSize(width, height)
 
 

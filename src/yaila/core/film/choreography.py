@@ -175,7 +175,8 @@ def _key(film: Film) -> str:
     whole = film.model_dump_json(
         include={"rate", "length", "opening", "closing", "vantages", "routes", "ground", "beats"}, exclude=ways
     )
-    marks = [mark.model_dump_json(include={"id", "name", "starts", "ends", "comes", "leader"}) for mark in film.timed]
+    when = {"id", "name", "starts", "ends", "comes", "leader"}
+    marks = [film.in_style(mark).model_dump_json(include=when) for mark in film.timed]
     # Who hangs on the place of a route that is nearest to it depends on where it stands.
     places = [str(mark.place) for mark in film.timed if any(_nearest(one) for one, _ in parts_of(mark, Hung))]
     reveals = [f"{key}{reveal.starts.model_dump_json()}" for key, reveal, _ in film.reveals]

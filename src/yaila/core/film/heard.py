@@ -132,14 +132,14 @@ class Soundtrack:
         inset = self._clips.get(sound.id)
         if inset is None or not isinstance(inset.shows, ShownClip):
             return Playing(max(source.seconds - source.skip, 0.0), sound.loops, source.skip)
-        clip = inset.shows
+        clip, comes = inset.shows, self.film.in_style(inset).comes
         skip = clip.skip + source.skip
         return Playing(
             seconds=max(source.seconds - skip, 0.0) / clip.speed,
             loops=sound.loops or clip.after == "again",
             skip=skip,
             speed=clip.speed,
-            late=float(inset.comes.frames) if clip.waits and inset.comes.how != "cut" else 0.0,
+            late=float(comes.frames) if clip.waits and comes.how != "cut" else 0.0,
         )
 
     def _sounds(self, sound: Sound) -> bool:

@@ -70,7 +70,8 @@ MOST_LETTERS = 1000
 
 
 class Mark(Part):
-    """What all marks have. ``style`` names a shared look: then only the properties in ``own`` are the mark's own.
+    """What all marks have. ``style`` names a shared look: then only the properties in ``own`` are the mark's own, how
+    it comes and goes among them.
     Marks of one ``group`` are shown, hidden and moved together; a ``locked`` one is not moved by hand."""
 
     id: Id = Field(default_factory=new_id)
@@ -247,6 +248,10 @@ class Reveal(Part):
     soft: FrameLength = Field(30.0, ge=0, le=400, title="Soft edge")
 
 
+EDGES = ("comes", "goes")
+"""What says how a mark comes and goes, in it and in its style."""
+
+
 class TimedMark(Mark):
     """A mark that is there from the moment ``starts`` to ``ends`` (the film's end if none)."""
 
@@ -279,7 +284,12 @@ class TimedMark(Mark):
 
     @field_validator("comes", "goes")
     @classmethod
-    def _can_come(cls, arrival: Arrival) -> Arrival:
+    def can_come(cls, arrival: Arrival) -> Arrival:
+        """The same, if such marks come or go like that.
+
+        Raises:
+            ValueError: they do not.
+        """
         if arrival.how not in cls.ways:
             raise ValueError(
                 f"A {cls.__name__.lower()} cannot come or go by “{arrival.how}”: it can by "
@@ -601,6 +611,20 @@ class _Style(Part):
     name: Name = "Style"
 
 
+class _TimedStyle(_Style):
+    """What styles of marks that come and go have: how those come and go, if that is shared too."""
+
+    comes: Arrival | None = None
+    goes: Arrival | None = None
+
+    @model_validator(mode="after")
+    def _can_come(self) -> _TimedStyle:
+        for arrival in (self.comes, self.goes):
+            if arrival:
+                KINDS[self.kind].model.can_come(arrival)  # type: ignore[attr-defined]
+        return self
+
+
 class RouteStyle(_Style):
     """A shared look of routes."""
 
@@ -608,42 +632,42 @@ class RouteStyle(_Style):
     look: Stroke = Field(default_factory=Stroke)
 
 
-class MarkerStyle(_Style):
+class MarkerStyle(_TimedStyle):
     """A shared look of markers."""
 
     kind: Literal["marker"] = "marker"
     look: MarkerLook = Field(default_factory=MarkerLook)
 
 
-class LabelStyle(_Style):
+class LabelStyle(_TimedStyle):
     """A shared look of labels."""
 
     kind: Literal["label"] = "label"
     look: Lettering = Field(default_factory=Lettering)
 
 
-class RegionStyle(_Style):
+class RegionStyle(_TimedStyle):
     """A shared look of regions."""
 
     kind: Literal["region"] = "region"
     look: RegionLook = Field(default_factory=RegionLook)
 
 
-class LampStyle(_Style):
+class LampStyle(_TimedStyle):
     """A shared look of lamps."""
 
     kind: Literal["lamp"] = "lamp"
     look: LampLook = Field(default_factory=LampLook)
 
 
-class InsetStyle(_Style):
+class InsetStyle(_TimedStyle):
     """A shared look of insets."""
 
     kind: Literal["inset"] = "inset"
     look: InsetLook = Field(default_factory=InsetLook)
 
 
-class DeckStyle(_Style):
+class DeckStyle(_TimedStyle):
     """A shared look of decks."""
 
     kind: Literal["deck"] = "deck"

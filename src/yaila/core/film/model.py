@@ -5,7 +5,7 @@ Everything a film is, apart from the pictures themselves, which it names by the 
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Any, Literal, NamedTuple
+from typing import TYPE_CHECKING, Annotated, Any, Literal, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +18,7 @@ from yaila.core.colour import Tone
 from yaila.core.errors import BadEdit
 from yaila.core.film.finish import Finish
 from yaila.core.film.marked import (
+    EDGES,
     KINDS,
     AnyMark,
     Deck,
@@ -85,6 +86,8 @@ FRAME_PRESETS = ((1280, 720), (1920, 1080), (3840, 2160), (1080, 1920), (1080, 1
 Width = Annotated[float, GROUND_LENGTH, Field(gt=0, ge=1e-4, le=1e9, allow_inf_nan=False)]
 """A span: how wide the ground in the frame is, ground units."""
 
+
+M = TypeVar("M", bound=AnyMark)
 
 if TYPE_CHECKING:
     LaidAs = Placement
@@ -523,6 +526,14 @@ class Film(Part):
             return mark.look
         look: Look = style.look
         return look.model_copy(update={name: getattr(mark.look, name) for name in mark.own if hasattr(look, name)})
+
+    def in_style(self, mark: M) -> M:
+        """A mark that comes and goes as its style says, but for what is its own."""
+        style = style_of(mark, self.styles)
+        # Lines of routes draw themselves: their styles say nothing of it.
+        shared = {edge: getattr(style, edge, None) for edge in EDGES if edge not in mark.own}
+        shared = {edge: arrival for edge, arrival in shared.items() if arrival}
+        return mark.model_copy(update=shared) if shared else mark  # type: ignore[return-value]
 
     def lane(self, lane_id: str) -> Lane:
         """The lane with an id.

@@ -40,7 +40,7 @@ from yaila.core.film.walk import Slot
 from yaila.core.ground.geodesy import metres_along
 from yaila.core.ground.placement import ground_units_per_pixel, outline, through
 from yaila.core.imagery.pages import level_sizes
-from yaila.core.marks import DeckLook, InsetLook, LampLook, Lettering, MarkerLook, RegionLook, RouteRun, Stroke
+from yaila.core.marks import Arrival, DeckLook, InsetLook, LampLook, Lettering, MarkerLook, RegionLook, RouteRun, Stroke
 from yaila.core.quantities import FOCUS
 from yaila.core.time import Course, Ease, Rate, Time, timecode
 
@@ -181,8 +181,8 @@ class RoutePlan(BaseModel):
 
 
 class MarkPlan(BaseModel):
-    """A mark in time: its first frame, and the frame after its last; how it looks with its style; and the outline of a
-    circle on the ground."""
+    """A mark in time: its first frame, and the frame after its last; how it looks, comes and goes with its style; and
+    the outline of a circle on the ground."""
 
     id: str
     start: int
@@ -190,6 +190,8 @@ class MarkPlan(BaseModel):
     whole: int
     """A frame at which all of it is there."""
     look: MarkerLook | Lettering | RegionLook | LampLook | DeckLook | InsetLook
+    comes: Arrival
+    goes: Arrival
     rings: list[list[XY]]
     uncovers: int | None
     """The frame on which it begins to be uncovered; none if all of it may be seen."""
@@ -584,9 +586,10 @@ def _mark(film: Film, mark: Timed, timeline: Timeline) -> MarkPlan:
         rings = [list(ring) for ring in resting(mark).outline(film.ground.kind == "mercator")]
     there, uncovers = timeline.ranges[mark.id], timeline.reveals.get(mark.id)
     start, end = there.start.frame, there.end.frame
+    mark = film.in_style(mark)
     return MarkPlan.model_construct(
         id=mark.id, start=start, end=end, whole=mark.whole(start, end), look=resting(film.look_of(mark)),
-        rings=rings, uncovers=uncovers.frame if uncovers else None,
+        comes=mark.comes, goes=mark.goes, rings=rings, uncovers=uncovers.frame if uncovers else None,
     )  # fmt: skip
 
 

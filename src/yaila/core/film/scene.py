@@ -180,6 +180,7 @@ def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> P
     range_ = timeline.ranges[mark.id]
     if not mark.shown or time not in range_:
         return None
+    mark = film.in_style(mark)
     since = (time - range_.start).frames
     # The line of a callout first, then the text.
     led = min((since + 1) / mark.led, 1.0) if mark.led else 1.0

@@ -395,7 +395,7 @@ def _flashing(film: Film, choreography: Choreography) -> list[MarkFault]:
     rate, size = float(film.fps.value), film.frame.size
     flashes: list[tuple[float, float, str, str]] = []
     lit: list[Region | Marker] = [*film.regions, *film.markers]
-    for mark in lit:
+    for mark in map(film.in_style, lit):
         count, each = (mark.flashes, mark.flash) if isinstance(mark, Region) else (mark.blinks, mark.blink)
         if not mark.shown or not count:
             continue

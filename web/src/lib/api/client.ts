@@ -13,6 +13,8 @@ export type Route = Film["routes"][number];
 export type Marker = Film["markers"][number];
 export type Label = Film["labels"][number];
 export type Inset = Film["insets"][number];
+/** How a mark comes or goes. */
+export type Arrival = Label["comes"];
 export type Lamp = Film["lamps"][number];
 export type Deck = Film["decks"][number];
 export type Finish = Film["finish"];

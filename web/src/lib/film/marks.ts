@@ -1,4 +1,4 @@
-import type { Deck, Film, Inset, Label, Lamp, Marker, Plan, Region, Route } from "../api/client";
+import type { Arrival, Deck, Film, Inset, Label, Lamp, Marker, Plan, Region, Route } from "../api/client";
 
 export type MarkKind = "route" | "region" | "marker" | "label" | "lamp" | "deck" | "inset";
 /** How a mark looks, by the names of its properties. */
@@ -12,6 +12,9 @@ export type Found<K extends MarkKind = MarkKind> = {
   /** A JSON Pointer. */
   path: string;
   look: Look;
+  /** How it comes and goes with its style; a route does neither. */
+  comes: Arrival | null;
+  goes: Arrival | null;
   /** First frame, and the frame after the last; the film's end if it has none. */
   start: number;
   end: number;
@@ -38,7 +41,7 @@ export function marksOf(film: Film, plan: Plan): Found[] {
     const laid = plan.routes[k]!;
     const last = laid.stops[laid.stops.length - 1]!;
     const look = laid.look as unknown as Look;
-    const time = { start: laid.starts, end: last.reached, whole: laid.starts, uncovers: null };
+    const time = { start: laid.starts, end: last.reached, whole: laid.starts, uncovers: null, comes: null, goes: null };
     return { kind: "route", mark, path: `/routes/${k}`, look, ...time };
   });
   const laid = new Map(plan.marks.map((one) => [one.id, one]));
@@ -46,9 +49,9 @@ export function marksOf(film: Film, plan: Plan): Found[] {
     film[LISTS[kind]].flatMap((mark, k): Found[] => {
       const there = laid.get(mark.id);
       if (!there) return [];
-      const { start, end, whole, uncovers } = there;
+      const { start, end, whole, uncovers, comes, goes } = there;
       const look = there.look as unknown as Look;
-      return [{ kind, mark, path: `/${LISTS[kind]}/${k}`, look, start, end, whole, uncovers }];
+      return [{ kind, mark, path: `/${LISTS[kind]}/${k}`, look, comes, goes, start, end, whole, uncovers }];
     });
   const kinds = ["region", "marker", "inset", "label", "lamp", "deck"] as const;
   return [...routes, ...kinds.flatMap(timed)];

@@ -359,6 +359,21 @@ export class Session {
     await this.keepTrial(label);
   }
 
+  /** Try how a mark comes or goes, on it and others of its kind that are chosen too, or on its style. */
+  tryArrival({ kind, mark }: Found, edge: "comes" | "goes", given: { how?: string; frames?: number }): void {
+    const of_style = mark.style !== null && this.lookTo === "style";
+    const marks = this.chosen.includes(mark.id)
+      ? this.marks.filter((one) => one.kind === kind && this.chosen.includes(one.mark.id)).map((one) => one.mark.id)
+      : [mark.id];
+    this.tryAct({ act: "set_arrival", marks: of_style ? [mark.id] : marks, edge, of_style, ...given });
+  }
+
+  /** Set how a mark comes or goes. */
+  async setArrival(found: Found, edge: "comes" | "goes", how: string, label: string): Promise<void> {
+    this.tryArrival(found, edge, { how });
+    await this.keepTrial(label);
+  }
+
   /** Take a mark away, and all that are chosen with it. */
   async removeMark({ mark }: Found): Promise<void> {
     await this.act({ act: "remove_marks", marks: this.chosen.includes(mark.id) ? this.chosen : [mark.id] });

@@ -40,6 +40,7 @@ from yaila.core.film.acts.marks import (
     RemoveStyle,
     ResetLook,
     RestackMark,
+    SetArrival,
     SetLook,
     ShiftMarks,
     ShowGroup,
@@ -160,6 +161,7 @@ Act = Annotated[
     | RestackMark
     | MoveMark
     | SetLook
+    | SetArrival
     | OpenMap
     | ShiftMarks
     | ShowGroup
@@ -300,6 +302,7 @@ __all__ = [
     "Retime",
     "ReverseRoute",
     "RouteHandles",
+    "SetArrival",
     "SetLook",
     "SetLoudness",
     "SetValue",

@@ -15,6 +15,7 @@ from yaila.core.film.acts.courses import SetValue
 from yaila.core.film.acts.ties import at_time, moved, names, without_names
 from yaila.core.film.choreography import choreograph
 from yaila.core.film.marked import (
+    EDGES,
     KINDS,
     AnyMark,
     Inset,
@@ -24,6 +25,7 @@ from yaila.core.film.marked import (
     Reveal,
     Route,
     ShownClip,
+    TimedMark,
     style_of,
 )
 from yaila.core.film.model import Film, Plate
@@ -509,6 +511,41 @@ class SetLook(FilmAct):
         return film
 
 
+class SetArrival(FilmAct):
+    """Set how marks come or go: ``how``, within so many ``frames``, or both. Where their style says it, it becomes
+    their own; or, ``of_style``, the style of the first of them says so from now on, and that mark does as it says."""
+
+    act: Literal["set_arrival"] = "set_arrival"
+    marks: list[str] = Field(min_length=1)
+    edge: Literal["comes", "goes"]
+    how: str | None = None
+    frames: int | None = None
+    of_style: bool = False
+
+    def apply(self, film: Film) -> Film:
+        film = film.model_copy(deep=True)
+        given = {key: value for key in ("how", "frames") if (value := getattr(self, key)) is not None}
+        for key in self.marks:
+            mark = film.mark(key)
+            if not isinstance(mark, TimedMark):
+                raise BadEdit(f"“{mark.name}” draws itself; how long that takes is said with its line.")
+            try:
+                arrival = Arrival.model_validate(getattr(film.in_style(mark), self.edge).model_dump() | given)
+                mark.can_come(arrival)
+            except ValueError as error:
+                text = said(error) if isinstance(error, ValidationError) else str(error)
+                raise BadEdit(f"{text} Nothing was changed.") from error
+            style = style_of(mark, film.styles)
+            if self.of_style and style:
+                setattr(style, self.edge, arrival)
+                mark.own = tuple(name for name in mark.own if name != self.edge)
+                return film
+            setattr(mark, self.edge, arrival)
+            if style and getattr(style, self.edge):
+                mark.own = tuple(dict.fromkeys([*mark.own, self.edge]))
+        return film
+
+
 class OpenMap(FilmAct):
     """Let regions open the map, with nothing of their own over what is seen through them; or let them close it."""
 
@@ -546,7 +583,7 @@ class ResetLook(FilmAct):
 
 
 class MakeStyle(FilmAct):
-    """Make a style of how a mark looks; the mark uses it."""
+    """Make a style of how a mark looks, comes and goes; the mark uses it."""
 
     act: Literal["make_style"] = "make_style"
     mark: str
@@ -555,8 +592,10 @@ class MakeStyle(FilmAct):
 
     def apply(self, film: Film) -> Film:
         film = film.model_copy(deep=True)
+        mark = film.in_style(film.mark(self.mark))
+        arrivals = {edge: getattr(mark, edge) for edge in EDGES if isinstance(mark, TimedMark)}
+        film.styles.append(KINDS[mark.kind].style(id=self.id, name=self.name, look=film.look_of(mark), **arrivals))
         mark = film.mark(self.mark)
-        film.styles.append(KINDS[mark.kind].style(id=self.id, name=self.name, look=film.look_of(mark)))
         mark.style, mark.own = self.id, ()
         return film
 
@@ -576,6 +615,8 @@ class UseStyle(FilmAct):
             if style and style.kind != mark.kind:
                 raise BadEdit(f"“{style.name}” is a style of {style.kind}s; “{mark.name}” is a {mark.kind}.")
             mark.look = film.look_of(mark)
+            for edge in EDGES if isinstance(mark, TimedMark) else ():
+                setattr(mark, edge, getattr(film.in_style(mark), edge))
             mark.style, mark.own = self.style, ()
         return film
 

@@ -223,7 +223,7 @@ class SoundEverything(FilmAct):
         if self.what == "name":
             return [
                 (one.name, MarkMoment(mark=one.id), MarkMoment(mark=one.id, offset=one.comes.frames))
-                for one in film.labels
+                for one in map(film.in_style, film.labels)
                 if one.shown and one.comes.how != "cut"
             ]
         return [

@@ -126,7 +126,7 @@ def without_names(film: Film, keys: set[str]) -> Film:
             one = lamp(one)
         if one.style not in keys:
             return label(one, owners) if isinstance(one, Label) else one
-        one = one.model_copy(update={"look": film.look_of(one), "style": None, "own": ()})
+        one = film.in_style(one).model_copy(update={"look": film.look_of(one), "style": None, "own": ()})
         return label(one, owners) if isinstance(one, Label) else one
 
     rules: dict[Any, Callable[..., Any]] = {

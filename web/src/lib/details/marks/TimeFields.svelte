@@ -41,9 +41,9 @@
     <Select
       label={edge === "comes" ? "How it comes" : "How it goes"}
       {caption}
-      value={of.mark[edge].how as string}
+      value={of[edge]!.how as string}
       {options}
-      onchange={(value) => session.patch([{ op: "replace", path: `${of.path}/${edge}/how`, value }], caption)}
+      onchange={(value) => session.setArrival(of, edge, value, caption)}
     />
   {/each}
 </Strip>
@@ -52,12 +52,13 @@
     <Field
       path="{of.path}/{edge}/frames"
       {label}
-      value={of.mark[edge].frames}
+      value={of[edge]!.frames}
       unit="frames"
       min={within?.low ?? 1}
       max={within?.high ?? Infinity}
       places={0}
-      disabled={of.mark[edge].how === "cut"}
+      disabled={of[edge]!.how === "cut"}
+      onput={(frames) => session.tryArrival(of, edge, { frames })}
     />
   {/each}
 </Cells>
