@@ -8,6 +8,7 @@ from pathlib import Path
 
 import av
 import pytest
+from PIL import Image
 from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
@@ -48,7 +49,7 @@ def test_a_clip_a_sound_and_a_reel_that_outlives_its_server(own_server: Server, 
     assert (hung["on"], hung["vantage"]) == ("vantage", film_of(own_server)["film"]["vantages"][1]["id"])
     # A reel: paused, its server killed, and both go on.
     page.get_by_role("navigation", name="Steps").get_by_role("button", name="Render").click()
-    page.get_by_label("Size").select_option("960")
+    page.get_by_label("Size").select_option(index=1)
     page.get_by_role("button", name="Render film").click()
     row = page.locator("[data-reel]")
     expect(row).to_have_attribute("data-state", "running", timeout=30_000)
@@ -65,6 +66,23 @@ def test_a_clip_a_sound_and_a_reel_that_outlives_its_server(own_server: Server, 
     file = tmp_path / "film.mp4"
     download.value.save_as(file)
     frames = film_of(own_server)["plan"]["frames"]
+    # The way to the second vantage alone, and one frame as a picture that is larger than the film.
+    page.get_by_label("To", exact=True).select_option(index=1)
+    first = film_of(own_server)["plan"]["vantages"][0]
+    expect(page.locator(".reels .go")).to_contain_text(f"{first['hold']} frames")
+    page.get_by_label("Form").select_option("still")
+    page.get_by_label("Size").select_option(index=1)
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Render this frame").click()
+    still = page.locator("[data-reel]").first
+    expect(still).to_contain_text("PNG of this frame")
+    expect(still).to_have_attribute("data-state", "done", timeout=120_000)
+    with page.expect_download() as download:
+        still.get_by_role("link", name="Download").click()
+    picture = tmp_path / "still.png"
+    download.value.save_as(picture)
+    with Image.open(picture) as image:
+        assert image.size == (3840, 2160)
     with av.open(str(file)) as film:
         assert sum(1 for _ in film.decode(video=0)) == frames
         assert abs(float(film.streams.audio[0].duration * film.streams.audio[0].time_base) - frames / 25) < 0.05

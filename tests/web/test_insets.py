@@ -59,6 +59,13 @@ def test_a_clip_is_set_at_a_place_and_plays_and_sounds_there(server: Server, fil
     page.get_by_role("radio", name="Time").click()
     page.get_by_label("How it comes").select_option("iris")
     kept(page, "Comes by")
+    # Under the map it is seen through what a region opens, and over it again.
+    page.get_by_role("radio", name="Place").click()
+    page.get_by_text("Under the map").click()
+    server.until(lambda: film_of(server)["film"]["insets"][0]["under"] is True)
+    expect(page.get_by_text("through regions that open the map")).to_be_visible()
+    page.get_by_text("Under the map").click()
+    server.until(lambda: film_of(server)["film"]["insets"][0]["under"] is False)
     page.keyboard.press("Escape")
     page.locator(".chart .inset").click()
     page.keyboard.press("Delete")

@@ -172,6 +172,17 @@ def test_names_share_a_style_and_one_change_is_one_undo(server: Server, film: Pa
     server.until(lambda: sizes() == {46, 30})
     page.get_by_role("button", name="size ×").click()
     server.until(lambda: sizes() == {46})
+    # So is how they come, where it is told to be the style's.
+    page.get_by_role("radio", name="Time").click()
+    page.get_by_role("radio", name="The style (3)").click()
+    page.get_by_label("How it comes").select_option("wipe")
+    server.until(lambda: [mark["comes"]["how"] for mark in film_of(server)["plan"]["marks"]] == ["wipe"] * 3)
+    page.get_by_role("radio", name="This label alone").click()
+    page.get_by_label("How it comes").select_option("cut")
+    server.until(lambda: [mark["comes"]["how"] for mark in film_of(server)["plan"]["marks"]] == ["wipe", "wipe", "cut"])
+    page.keyboard.press("Control+z")
+    server.until(lambda: film_of(server)["plan"]["marks"][2]["comes"]["how"] == "wipe")
+    page.get_by_role("radio", name="Letters").click()
     # An empty text is refused in words, and nothing is lost.
     text = page.get_by_label("Text of the label")
     text.fill("  ")

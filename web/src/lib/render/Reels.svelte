@@ -129,8 +129,15 @@
     >
     {#if !chosen?.still}
       <div class="pair">
-        <label>From <select bind:value={from}><option value="end">the start</option>{@render edges()}</select></label>
-        <label>To <select bind:value={to}><option value="end">the end</option>{@render edges()}</select></label>
+        <label
+          >From <select bind:value={from} aria-label="From"
+            ><option value="end">the start</option>{@render edges()}</select
+          ></label
+        >
+        <label
+          >To <select bind:value={to} aria-label="To"><option value="end">the end</option>{@render edges()}</select
+          ></label
+        >
       </div>
     {/if}
     {#if !chosen?.layers}

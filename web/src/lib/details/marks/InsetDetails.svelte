@@ -65,7 +65,7 @@
   />
 </Strip>
 {#if tab === "time"}
-  <TimeFields {of} />
+  <TimeFields {of} apart />
 {:else if tab === "look"}
   <Strip>
     <LookSelect {of} name="scales" caption="Its width" says={{ frame: "in the frame", ground: "on the ground" }} />

@@ -221,7 +221,7 @@
     />
   {/if}
 {:else if tab === "time"}
-  <TimeFields {of} />
+  <TimeFields {of} apart />
 {:else}
   <StyleBar {of} />
   <LetteringFields {of} />

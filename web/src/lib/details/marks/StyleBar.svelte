@@ -2,15 +2,14 @@
   import type { Found } from "../../film/marks";
   import { newId, session } from "../../film/session.svelte";
   import Button from "../../ui/Button.svelte";
-  import Segments from "../../ui/Segments.svelte";
   import Select from "../../ui/Select.svelte";
   import Strip from "../../ui/Strip.svelte";
+  import StyleScope from "./StyleScope.svelte";
 
   let { of }: { of: Found } = $props();
 
   const styles = $derived(session.film!.styles.filter((style) => style.kind === of.kind));
   const style = $derived(styles.find((one) => one.id === of.mark.style));
-  const users = $derived(session.marks.filter(({ mark }) => mark.style === style?.id).length);
   const alike = $derived(session.marks.filter(({ kind, mark }) => kind === of.kind && mark.id !== of.mark.id));
 
   async function choose(value: string) {
@@ -56,15 +55,7 @@
 </Strip>
 {#if style}
   <Strip>
-    <Segments
-      label="What changes of the look change"
-      options={[
-        { value: "mark", label: `This ${of.kind} alone` },
-        { value: "style", label: `The style (${users})`, hint: "Everything that uses it changes along" },
-      ]}
-      value={session.lookTo}
-      onchange={(value) => (session.lookTo = value)}
-    />
+    <StyleScope {of} />
     <input
       aria-label="Name of the style"
       value={style.name}

@@ -7,9 +7,17 @@
   import Strip from "../../ui/Strip.svelte";
   import Field from "../Field.svelte";
   import RevealFields from "../RevealFields.svelte";
+  import StyleScope from "./StyleScope.svelte";
   import TieField from "./TieField.svelte";
 
-  let { of }: { of: Found<Exclude<MarkKind, "route">> } = $props();
+  let {
+    of,
+    apart = false,
+  }: {
+    of: Found<Exclude<MarkKind, "route">>;
+    /** Whether its style is said elsewhere, out of sight. */
+    apart?: boolean;
+  } = $props();
 
   const NAMES: Record<string, string> = {
     letters: "letter by letter",
@@ -36,6 +44,9 @@
   frame={of.end}
   open="the film ends"
 />
+{#if apart && of.mark.style}
+  <Strip><StyleScope {of} /></Strip>
+{/if}
 <Strip>
   {#each [["comes", "Comes by"], ["goes", "Goes by"]] as const as [edge, caption] (edge)}
     <Select
