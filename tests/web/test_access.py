@@ -140,3 +140,55 @@ def test_a_vantage_is_set_tilted_timed_and_taken_away_by_keys_alone(server: Serv
     page.keyboard.press("Control+z")
     server.until(lambda: len(film_of(server)["film"]["vantages"]) == 4)
     expect(page.get_by_role("main")).to_have_count(1)
+
+
+def tab_to(page: Page, name: str) -> None:
+    """On by the tabulator, wherever the focus is, until something of a name has it."""
+    for _ in range(160):
+        page.keyboard.press("Tab")
+        says = "() => document.activeElement.ariaLabel ?? document.activeElement.innerText ?? ''"
+        if page.evaluate(says).strip() == name:
+            return
+    raise AssertionError(f"the tabulator never comes to “{name}”")
+
+
+def test_marks_are_drawn_and_the_film_is_rendered_by_keys_alone(server: Server, film: Page) -> None:
+    page = film
+
+    def made() -> dict:
+        return film_of(server)["film"]
+
+    def press(*keys: str) -> None:
+        for key in keys:
+            page.keyboard.press(key)
+
+    press("4", "m", "ArrowRight", "ArrowRight", "ArrowUp", "Space")
+    server.until(lambda: len(made()["markers"]) == 1)
+    first = made()["markers"][0]
+    # A little farther to the right another, by one pixel the third.
+    press("m", "Shift+ArrowRight", "Space")
+    server.until(lambda: len(made()["markers"]) == 2)
+    assert made()["markers"][1]["x"] > first["x"]
+    assert made()["markers"][1]["y"] == pytest.approx(first["y"])
+    # Of a circle its middle, then its rim.
+    press("c", "Space", "Shift+ArrowDown", "Space")
+    server.until(lambda: len(made()["regions"]) == 1)
+    assert made()["regions"][0]["circle"]["radius"] > 0
+    # A route of three points, of which one was taken back.
+    press("r", "Space", "Shift+ArrowUp", "Space", "ArrowLeft", "Space", "Backspace", "Shift+ArrowLeft", "Space", "Enter")
+    server.until(lambda: len(made()["routes"]) == 1)
+    assert len(made()["routes"][0]["points"]) == 3
+    # A name is typed where it stands.
+    press("a", "Shift+ArrowLeft", "Space")
+    server.until(lambda: len(made()["labels"]) == 1)
+    expect(page.get_by_label("Text of the label")).to_be_focused()
+    page.keyboard.type("Quillhaven")
+    press("Control+Enter", "Tab")
+    server.until(lambda: made()["labels"][0]["text"] == "Quillhaven")
+    # With nothing in hand arrows are the film's again.
+    page.evaluate("() => document.activeElement.blur()")
+    press("Escape", "Home", "ArrowRight", "7")
+    expect(page.locator(".position, .transport, .viewfinder").first).to_be_visible()
+    tab_to(page, "Render film")
+    press("Enter")
+    expect(page.locator("[data-reel]")).to_have_count(1)

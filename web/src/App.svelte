@@ -7,7 +7,7 @@
   import MarkDetails from "./lib/details/marks/MarkDetails.svelte";
   import VantageDetails from "./lib/details/vantage/VantageDetails.svelte";
   import { player } from "./lib/film/player.svelte";
-  import { newId, session, type Step } from "./lib/film/session.svelte";
+  import { newId, session, type Step, type Tool } from "./lib/film/session.svelte";
   import EffectStrip from "./lib/finish/EffectStrip.svelte";
   import FinishDetails from "./lib/finish/FinishDetails.svelte";
   import FocusSection from "./lib/finish/FocusSection.svelte";
@@ -125,17 +125,17 @@
           : (session.judging = session.judging === "through" ? "laid" : "through"),
       d: () => (session.judging = session.judging === "difference" ? "laid" : "difference"),
       w: () => (session.judging = session.judging === "wipe" ? "laid" : "wipe"),
-      x: () => session.step === "fit" && (session.tool = session.tool === "tie" ? "select" : "tie"),
+      x: () => session.step === "fit" && hold(session.tool === "tie" ? "select" : "tie"),
       b: () =>
         !event.repeat &&
         (session.step === "fit" ? before() : session.step === "fly" && player.frames && session.tapBeat(player.frame)),
-      r: () => ["fly", "mark"].includes(session.step) && (session.tool = "route"),
+      r: () => ["fly", "mark"].includes(session.step) && hold("route"),
       m: () => (session.step === "sound" ? hearing.turn(!hearing.on) : take("marker")),
       a: () => take("label"),
       g: () => take("region"),
       i: () => take("inset"),
       c: () => take("circle"),
-      f: () => session.step === "finish" && (session.tool = session.tool === "focus" ? "select" : "focus"),
+      f: () => session.step === "finish" && hold(session.tool === "focus" ? "select" : "focus"),
       e: () => session.step === "finish" && session.leaveOut(session.without.length ? [] : EFFECTS.map(({ id }) => id)),
       s: () => session.step === "finish" && (session.split = session.split < 1 ? 1 : 0.62),
       "0": () => session.showAll(),
@@ -178,7 +178,13 @@
 
   /** Take up a tool of Mark. */
   function take(tool: "marker" | "label" | "inset" | "region" | "circle") {
-    if (session.step === "mark") session.tool = tool;
+    if (session.step === "mark") hold(tool);
+  }
+
+  /** Take up a tool by a key: keys aim with it on the chart. */
+  function hold(tool: Tool) {
+    session.tool = tool;
+    if (tool !== "select") chart?.focus();
   }
 
   /** Alt and an arrow: when the chosen vantage is reached, and how wide it is. */

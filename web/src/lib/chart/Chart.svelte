@@ -29,6 +29,7 @@
   import { Placing } from "./placing.svelte";
   import PlacingLayer from "./PlacingLayer.svelte";
   import PlateLayer from "./PlateLayer.svelte";
+  import { aimed } from "./aim";
   import { asks, TOOLS } from "./tools";
   import { centre, fitted, marks, on, polyline, toGround, toScreen, zoomed, type View } from "./view";
 
@@ -37,6 +38,8 @@
   let plates = $state(true);
   let passages = $state(true);
   let pointer = $state.raw<XY | null>(null);
+  /** Whether keys moved to where the pointer is said to be. */
+  let byKeys = $state(false);
   let area: HTMLDivElement;
 
   const tool = $derived(session.tool);
@@ -146,11 +149,7 @@
     const start = here(event);
     const from = toGround(view, start);
     if (event.button === 0) {
-      if (tool === "pin" && selectedPlate) {
-        session.pivot = { plate: selectedPlate.id, at: from };
-        session.tool = "pull";
-        return;
-      }
+      if (tool === "pin" && selectedPlate) return pin(from);
       if (tool === "pull" && selectedPlate) {
         const about = pivotOf();
         drag(
@@ -196,6 +195,36 @@
     panOr(event, () => pick(from));
   }
 
+  function pin(at: XY) {
+    session.pivot = { plate: selectedPlate!.id, at };
+    session.tool = "pull";
+  }
+
+  /** Keys that move a cross over the chart and set there what the tool in hand sets; true if one was meant for that. */
+  function aims(event: KeyboardEvent): boolean {
+    if (event.ctrlKey || event.metaKey) return false;
+    const holds = tool !== "select" && tool !== "pull";
+    if (event.key === " " && holds) {
+      const place = toGround(view, pointer ?? [view.width / 2, view.height / 2]);
+      if (tool === "pin" && selectedPlate) pin(place);
+      else void placing.press(place);
+      return true;
+    }
+    // Without a tool, arrows are for what is chosen, or for the film's frames.
+    const zooms = "+=-".includes(event.key) && !(session.step === "fit" && selectedPlate);
+    const next = holds || zooms ? aimed(pointer, view, event) : null;
+    if (!next) return false;
+    ({ cross: pointer, view } = next);
+    byKeys = holds;
+    placing.reach(toGround(view, next.cross));
+    return true;
+  }
+
+  /** Keys go to the chart from now on. */
+  export function focus() {
+    area.focus({ preventScroll: true });
+  }
+
   /** Dragging pans; a click does something. */
   function panOr(event: PointerEvent, click: () => void) {
     const origin = view;
@@ -226,6 +255,10 @@
 
   function keys(event: KeyboardEvent) {
     if (placing.key(event.key)) return event.stopPropagation();
+    if (aims(event)) {
+      event.preventDefault();
+      return event.stopPropagation();
+    }
     if (session.step !== "fit" || !selectedPlate || event.ctrlKey || event.metaKey) return;
     const far = (event.shiftKey ? 10 : 1) / view.scale;
     const by = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, far], ArrowDown: [0, -far] }[event.key] as
@@ -317,10 +350,10 @@
       bind:this={area}
       tabindex="0"
       role="application"
-      aria-label="Chart of the ground. Wheel zooms, dragging pans."
+      aria-label="Chart of the ground. Wheel zooms, dragging pans; with a tool, arrows move a cross and Space sets."
       onpointerdown={pressed}
-      onpointermove={(event) => (pointer = here(event))}
-      onpointerleave={() => (pointer = null)}
+      onpointermove={(event) => ([pointer, byKeys] = [here(event), false])}
+      onpointerleave={() => byKeys || (pointer = null)}
       onwheel={wheel}
       onkeydown={keys}
     >
@@ -370,6 +403,9 @@
         {/if}
 
         <PlacingLayer {view} {placing} at={pointer ? toGround(view, pointer) : null} />
+        {#if byKeys && pointer && tool !== "select"}
+          <path class="cross" d="M{pointer[0] - 14} {pointer[1]}h10m8 0h10M{pointer[0]} {pointer[1] - 14}v10m0 8v10" />
+        {/if}
       </svg>
       {#if tool === "tie" && selectedPlate && pointer && film && plan}
         <Loupes
@@ -610,5 +646,12 @@
   .below {
     opacity: 0.5;
     pointer-events: none;
+  }
+  .cross {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 1.5;
+    paint-order: stroke;
+    filter: drop-shadow(0 0 1px #fff) drop-shadow(0 0 1px #fff);
   }
 </style>

@@ -68,6 +68,8 @@ export class Placing {
   clear(): void {
     this.tieFrom = null;
     this.corners = [];
+    this.frame = null;
+    this.circle = null;
   }
 
   /** A key while something is being placed; true if it was meant for that. */
@@ -87,6 +89,26 @@ export class Placing {
       return true;
     }
     return false;
+  }
+
+  /** A press by keys: as a click, and of what is dragged out where it begins and then where it ends. */
+  async press(at: XY): Promise<void> {
+    if (session.tool === "frame") {
+      if (this.frame) return this.#framed();
+      this.frame = { from: at, to: at };
+    } else if (session.tool === "circle") {
+      if (this.circle) return this.#circled();
+      this.circle = { middle: at, reach: 0 };
+    } else if (this.clicks(session.tool)) await this.click(at);
+  }
+
+  /** What is dragged out reaches to a place now. */
+  reach(at: XY): void {
+    if (this.frame) this.frame = { ...this.frame, to: at };
+    if (this.circle) {
+      const { middle } = this.circle;
+      this.circle = { middle, reach: Math.hypot(at[0] - middle[0], at[1] - middle[1]) };
+    }
   }
 
   /** A click of a tool that takes places one by one. */
@@ -199,20 +221,23 @@ export class Placing {
     const from = place(press);
     follow(press, {
       moved: (next) => (this.frame = { from, to: place(next) }),
-      done: () => {
-        const drawn = this.frame;
-        this.frame = null;
-        if (!drawn) return;
-        const [w, h] = [Math.abs(drawn.to[0] - drawn.from[0]), Math.abs(drawn.to[1] - drawn.from[1])];
-        const size = session.film!.frame;
-        const width = Math.max(w, (h * size.width) / size.height);
-        const middle: XY = [(drawn.from[0] + drawn.to[0]) / 2, (drawn.from[1] + drawn.to[1]) / 2];
-        void this.vantage(middle, width, (width * size.height) / size.width);
-        session.tool = "select";
-      },
+      done: () => void this.#framed(),
       dropped: () => (this.frame = null),
       slack: 8,
     });
+  }
+
+  async #framed(): Promise<void> {
+    const drawn = this.frame;
+    this.frame = null;
+    if (!drawn) return;
+    const [w, h] = [Math.abs(drawn.to[0] - drawn.from[0]), Math.abs(drawn.to[1] - drawn.from[1])];
+    if (!w && !h) return;
+    const size = session.film!.frame;
+    const width = Math.max(w, (h * size.width) / size.height);
+    const middle: XY = [(drawn.from[0] + drawn.to[0]) / 2, (drawn.from[1] + drawn.to[1]) / 2];
+    session.tool = "select";
+    await this.vantage(middle, width, (width * size.height) / size.width);
   }
 
   /** Drag out a circle from its middle to its rim. */
@@ -220,18 +245,20 @@ export class Placing {
     const middle = place(press);
     follow(press, {
       moved: (next) => {
-        const to = place(next);
-        this.circle = { middle, reach: Math.hypot(to[0] - middle[0], to[1] - middle[1]) };
+        this.circle ??= { middle, reach: 0 };
+        this.reach(place(next));
       },
-      done: async (moved) => {
-        const radius = this.circle?.reach ?? 0;
-        this.circle = null;
-        if (!moved || !radius) return;
-        const [x, y] = middle;
-        await this.#region({ circle: { x, y, radius } }, [x + radius, y]);
-      },
+      done: () => void this.#circled(),
       dropped: () => (this.circle = null),
     });
+  }
+
+  async #circled(): Promise<void> {
+    const drawn = this.circle;
+    this.circle = null;
+    if (!drawn?.reach) return;
+    const [x, y] = drawn.middle;
+    await this.#region({ circle: { x, y, radius: drawn.reach } }, [x + drawn.reach, y]);
   }
 
   /** Add a vantage after the chosen one, and go there. */

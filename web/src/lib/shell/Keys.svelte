@@ -79,6 +79,15 @@
       ],
     ],
     [
+      "A tool in hand, with the chart in focus",
+      [
+        ["← → ↑ ↓", "move the cross, with Shift farther, with Alt by a pixel"],
+        ["Space", "set there; what is dragged out: where it begins, then where it ends"],
+        ["+ −", "closer, wider"],
+        ["Esc", "lay the tool down"],
+      ],
+    ],
+    [
       "Fields",
       [
         ["↑ ↓", "step the number, with Shift by ten"],
