@@ -404,7 +404,8 @@
 
         <PlacingLayer {view} {placing} at={pointer ? toGround(view, pointer) : null} />
         {#if byKeys && pointer && tool !== "select"}
-          <path class="cross" d="M{pointer[0] - 14} {pointer[1]}h10m8 0h10M{pointer[0]} {pointer[1] - 14}v10m0 8v10" />
+          {@const cross = `M${pointer[0] - 16} ${pointer[1]}h12m8 0h12M${pointer[0]} ${pointer[1] - 16}v12m0 8v12`}
+          <path class="cross halo" d={cross} /><path class="cross" d={cross} />
         {/if}
       </svg>
       {#if tool === "tie" && selectedPlate && pointer && film && plan}
@@ -651,7 +652,10 @@
     fill: none;
     stroke: var(--ink);
     stroke-width: 1.5;
-    paint-order: stroke;
-    filter: drop-shadow(0 0 1px #fff) drop-shadow(0 0 1px #fff);
+  }
+  .cross.halo {
+    stroke: #fff;
+    stroke-width: 4.5;
+    stroke-linecap: round;
   }
 </style>

@@ -20,10 +20,14 @@
 
 {#if placing.circle}
   {@const [x, y] = toScreen(view, placing.circle.middle)}
-  <circle class="drawing" cx={x} cy={y} r={placing.circle.reach * view.scale} />
+  {#each ["drawing under", "drawing"] as look (look)}
+    <circle class={look} cx={x} cy={y} r={placing.circle.reach * view.scale} />
+  {/each}
 {/if}
 {#if drawn.length}
-  <polyline class="drawing" points={polyline(view, at ? [...drawn, at] : drawn)} />
+  {#each ["drawing under", "drawing"] as look (look)}
+    <polyline class={look} points={polyline(view, at ? [...drawn, at] : drawn)} />
+  {/each}
   {#each drawn as corner, k (k)}
     {@const [x, y] = toScreen(view, corner)}
     <circle class="drawn" cx={x} cy={y} r="4" />
@@ -54,6 +58,12 @@
     stroke: var(--route, #0b7d74);
     stroke-width: 2;
     stroke-dasharray: 5 4;
+  }
+  .drawing.under {
+    stroke: #fff;
+    stroke-width: 4;
+    stroke-dasharray: none;
+    opacity: 0.85;
   }
   .drawn {
     fill: #fff;
