@@ -18,6 +18,9 @@ from yaila.core.sound import RATE, Samples
 LONGEST = 86_400
 """Seconds."""
 
+BLOCK = RATE
+"""Samples that are taken in together."""
+
 PEAKS = 100
 """Peaks a second that are kept to be drawn."""
 
@@ -39,7 +42,7 @@ def take_in(
     drawn = _Peaks()
     count = 0
     with soundfile.SoundFile(str(out), "w", RATE, 2, subtype="PCM_24", format="FLAC") as flac:
-        for block, share in _decoded(file, name):
+        for block, share in _in_blocks(_decoded(file, name)):
             flac.write(block)
             drawn.add(block)
             count += len(block)
@@ -53,7 +56,25 @@ def take_in(
     return count
 
 
-def _decoded(file: Path, name: str) -> Iterator[tuple[Samples, float]]:
+Channels = NDArray[np.float32]
+"""(channels, samples)."""
+
+
+def _in_blocks(decoded: Iterator[tuple[Channels, float]]) -> Iterator[tuple[Samples, float]]:
+    """What comes in crumbs, as it is encoded, in blocks that are worth the work on each."""
+    crumbs: list[Channels] = []
+    held, share = 0, 0.0
+    for channels, share in decoded:
+        crumbs.append(channels)
+        held += channels.shape[1]
+        if held >= BLOCK:
+            yield _finite(crumbs), share
+            crumbs, held = [], 0
+    if held:
+        yield _finite(crumbs), share
+
+
+def _decoded(file: Path, name: str) -> Iterator[tuple[Channels, float]]:
     try:
         with av.open(str(file)) as container:
             if not container.streams.audio:
@@ -79,15 +100,15 @@ def _decoded(file: Path, name: str) -> Iterator[tuple[Samples, float]]:
                     assert isinstance(frame, av.AudioFrame)
                     at += frame.samples / max(frame.sample_rate, 1)
                     for part in resampler.resample(frame):
-                        yield _finite(part), min(at / length, 1.0) if length else 0.0
+                        yield part.to_ndarray(), min(at / length, 1.0) if length else 0.0
             for part in resampler.resample(None):
-                yield _finite(part), 1.0
+                yield part.to_ndarray(), 1.0
     except (av.error.FFmpegError, IndexError, ValueError) as error:
         raise BadSound(f"“{name}” cannot be read as sound ({error}). Save it again, as WAV or FLAC.") from error
 
 
-def _finite(frame: av.AudioFrame) -> Samples:
-    channels = frame.to_ndarray()
+def _finite(crumbs: list[Channels]) -> Samples:
+    channels = np.concatenate(crumbs, axis=1)
     block = np.ascontiguousarray(np.broadcast_to(channels.T, (channels.shape[1], 2)), np.float32)
     return np.clip(np.nan_to_num(block, nan=0.0, posinf=1.0, neginf=-1.0), -1.0, 1.0)
 
