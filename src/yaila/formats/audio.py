@@ -100,9 +100,9 @@ def _decoded(file: Path, name: str) -> Iterator[tuple[Channels, float]]:
                     assert isinstance(frame, av.AudioFrame)
                     at += frame.samples / max(frame.sample_rate, 1)
                     for part in resampler.resample(frame):
-                        yield part.to_ndarray(), min(at / length, 1.0) if length else 0.0
+                        yield np.asarray(part.to_ndarray(), np.float32), min(at / length, 1.0) if length else 0.0
             for part in resampler.resample(None):
-                yield part.to_ndarray(), 1.0
+                yield np.asarray(part.to_ndarray(), np.float32), 1.0
     except (av.error.FFmpegError, IndexError, ValueError) as error:
         raise BadSound(f"“{name}” cannot be read as sound ({error}). Save it again, as WAV or FLAC.") from error
 
