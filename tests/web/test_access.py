@@ -175,7 +175,9 @@ def test_marks_are_drawn_and_the_film_is_rendered_by_keys_alone(server: Server, 
     server.until(lambda: len(made()["regions"]) == 1)
     assert made()["regions"][0]["circle"]["radius"] > 0
     # A route of three points, of which one was taken back.
-    press("r", "Space", "Shift+ArrowUp", "Space", "ArrowLeft", "Space", "Backspace", "Shift+ArrowLeft", "Space", "Enter")
+    press(
+        "r", "Space", "Shift+ArrowUp", "Space", "ArrowLeft", "Space", "Backspace", "Shift+ArrowLeft", "Space", "Enter"
+    )
     server.until(lambda: len(made()["routes"]) == 1)
     assert len(made()["routes"][0]["points"]) == 3
     # A name is typed where it stands.
