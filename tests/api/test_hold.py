@@ -61,7 +61,7 @@ def second_start(home: Path, port: int) -> subprocess.CompletedProcess[str]:
 
 def test_a_second_start_says_where_the_first_is_and_touches_nothing(own_server: Server, tmp_path: Path) -> None:
     film = own_server.client.post("/api/films", json={}).json()["id"]
-    job = Store(own_server.home).jobs.add("reel", film, "Under way", {}, 100)
+    job = Store(own_server.home).jobs.add("import", film, "Under way", {}, 100)
     left = own_server.home / "arrivals" / f"{job}-work"
     left.mkdir()
     part = own_server.home / "reels" / f"{job}.part.mp4"

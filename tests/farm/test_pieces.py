@@ -119,6 +119,36 @@ def test_what_was_there_already_does_not_count_as_speed(store: Store, small_film
     assert job_of(row).left is None
 
 
+def test_reels_that_a_server_left_go_on_in_their_order_but_for_those_that_rest_or_are_stuck(
+    store: Store, small_film: Film, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    film = store.films.create(small_film)
+
+    def reel(**settings: object) -> str:
+        return store.jobs.add("reel", film.id, "Reel", {"revision": film.revision, "reel": {}, **settings}, 10)
+
+    second, first, running, resting, stuck = reel(place=1), reel(place=0), reel(), reel(), reel(taken_up=4)
+    farm = Farm(store)
+    farm.pause(resting)
+    store.jobs.note(running, state="running")
+    store.jobs.note(stuck, state="running")
+    store.jobs.note(stuck, done=4)
+    store.jobs.interrupt_all()
+    begun: list[str] = []
+    monkeypatch.setattr(Farm, "start", lambda self, job, kind: begun.append(job))
+    farm.take_up()
+    assert begun == [running, first, second]
+    assert [store.jobs.get(job).state for job in (running, resting, stuck)] == ["waiting", "interrupted", "interrupted"]
+    assert "twice in a row" in store.jobs.get(stuck).message
+    # One that came further meanwhile goes on once more, and so do those that were not under way at all.
+    store.jobs.note(running, state="running")
+    store.jobs.note(running, done=7)
+    store.jobs.interrupt_all()
+    farm.take_up()
+    assert begun[3:] == [running, first, second]
+    farm.close()
+
+
 def test_a_reel_is_paused_given_up_and_does_not_go_on_when_done(store: Store, small_film: Film) -> None:
     farm = Farm(store)
     film = store.films.create(small_film)

@@ -82,6 +82,7 @@ def create_app(store: Store, port: int) -> FastAPI:
         store.gazetteers.sweep()
         for part in store.reels.glob("*.part.*"):
             part.unlink()
+        app.state.desk.farm.take_up()
         giving_back = asyncio.create_task(give_back())
         yield
         giving_back.cancel()

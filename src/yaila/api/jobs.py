@@ -191,7 +191,7 @@ def set_side_by_side(reels: Annotated[int, Body(ge=1, le=4)], desk: TheDesk) -> 
 @router.put("/jobs/{job}/place")
 def place_job(job: str, to: Annotated[int, Body(ge=0)], desk: TheDesk) -> UnderWay:
     """Give a reel that waits another place in the line, 0 the next."""
-    desk.farm.reels.move(job, to)
+    desk.farm.move(job, to)
     return get_under_way(desk)
 
 

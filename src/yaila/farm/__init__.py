@@ -20,6 +20,9 @@ RESUMED = ("interrupted", "failed")
 """States from which a reel can go on."""
 
 
+STUCK = "It was interrupted twice in a row at the same frame. Let it go on by hand, or look at that frame first."
+
+
 def _ended(code: int) -> str:
     """What is said of a process that could not say itself what went wrong."""
     if code == -signal.SIGKILL:
@@ -66,7 +69,7 @@ class Farm:
         """Stop a reel that is under way; its pieces stay, and it can go on."""
         row = self._store.jobs.get(job)
         if row.state in OPEN and row.kind == "reel":
-            self._store.jobs.note(job, state="interrupted", message="Paused.")
+            self._store.jobs.note(job, state="interrupted", message="Paused.", settings={**row.settings, "rests": True})
             self.reels.leave(job)
             self._end(job)
 
@@ -80,7 +83,30 @@ class Farm:
         if row.kind != "reel" or row.state not in RESUMED:
             raise BadRender("Only a reel that was interrupted, paused or has failed can go on.")
         self._store.jobs.reopen(job)
+        self._store.jobs.note(job, settings={**row.settings, "rests": False})
         self.start(job, "reel")
+
+    def take_up(self) -> None:
+        """Let the reels go on that an earlier server left, in their order. One that was under way again and came no further
+        than when that was tried last is left: what stopped it would stop it again."""
+        for row in self._store.jobs.reels_left():
+            self._store.jobs.reopen(row.id)
+            if row.started is not None and row.settings.get("taken_up") == row.done:
+                self._store.jobs.note(row.id, state="interrupted", message=STUCK)
+                continue
+            self._store.jobs.note(row.id, settings={**row.settings, "taken_up": row.done})
+            self.start(row.id, "reel")
+
+    def move(self, job: str, to: int) -> None:
+        """Give a reel that waits another place in the line, 0 the next; it keeps it when Yaila is started again.
+
+        Raises:
+            BadEdit: it does not wait any more.
+        """
+        self.reels.move(job, to)
+        for place, waiting in enumerate(self.reels.line):
+            settings = self._store.jobs.get(waiting).settings
+            self._store.jobs.note(waiting, settings={**settings, "place": place})
 
     def _end(self, job: str) -> None:
         if working := self._working.get(job):

@@ -16,7 +16,7 @@ OPEN = ("waiting", "running")
 """States of jobs that are not over."""
 
 
-INTERRUPTED = "Yaila was stopped while this was under way. Start it again; a reel goes on where it was."
+INTERRUPTED = "Yaila was stopped while this was under way. Start it again."
 """What is said of jobs that a server left open."""
 
 
@@ -80,6 +80,14 @@ class Jobs:
         with Session(self._engine) as session, session.begin():
             changes = {"state": "waiting", "message": "", "started": None, "ended": None}
             session.execute(update(JobRow).where(JobRow.id == job).values(**changes))
+
+    def reels_left(self) -> list[JobRow]:
+        """Reels that were interrupted and do not rest by somebody's will: those that were under way first, then as they
+        stood in line."""
+        with Session(self._engine, expire_on_commit=False) as session:
+            left = select(JobRow).where(JobRow.kind == "reel", JobRow.state == "interrupted")
+            rows = [row for row in session.scalars(left) if not row.settings.get("rests")]
+        return sorted(rows, key=lambda row: (row.started is None, row.settings.get("place", 0), row.made))
 
     def interrupt_all(self) -> None:
         """Mark what an earlier server left open: called when one starts."""
