@@ -87,12 +87,12 @@ class Farm:
         self.start(job, "reel")
 
     def take_up(self) -> None:
-        """Let the reels go on that an earlier server left, in their order. One that was under way again and came no further
-        than when that was tried last is left: what stopped it would stop it again."""
+        """Let the reels go on that an earlier server left, in their order. One that was under way again and came no
+        further than when that was tried last is left: what stopped it would stop it again."""
         for row in self._store.jobs.reels_left():
             self._store.jobs.reopen(row.id)
             if row.started is not None and row.settings.get("taken_up") == row.done:
-                self._store.jobs.note(row.id, state="interrupted", message=STUCK)
+                self._store.jobs.note(row.id, state="interrupted", message=STUCK, started=row.started)
                 continue
             self._store.jobs.note(row.id, settings={**row.settings, "taken_up": row.done})
             self.start(row.id, "reel")
