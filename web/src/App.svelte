@@ -434,6 +434,9 @@
     display: grid;
     min-height: 0;
   }
+  .render .small {
+    flex-basis: clamp(190px, 27vh, 310px);
+  }
   .render .main {
     border-right: 1px solid var(--rule-strong);
   }
