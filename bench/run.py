@@ -50,8 +50,9 @@ def timed(work: Callable[[], object]) -> float:
     return time.perf_counter() - start
 
 
-def row(name: str, figure: float, floor: float, goal: float, unit: str) -> None:
-    """Print a row; ``figure`` and ``floor`` in the same unit."""
+def row(name: str, figure: float, floor: float, goal: float, unit: str, least: bool = False) -> None:
+    """Print a row; ``figure`` and ``floor`` in the same unit. The goal is the most the ratio should be, or the
+    ``least``."""
     ratio = figure / floor
     print(
         json.dumps(
@@ -62,7 +63,7 @@ def row(name: str, figure: float, floor: float, goal: float, unit: str) -> None:
                 "unit": unit,
                 "ratio": round(ratio, 3),
                 "goal": goal,
-                "pass": ratio <= goal,
+                "pass": ratio >= goal if least else ratio <= goal,
             }
         ),
         flush=True,
@@ -254,6 +255,94 @@ def command_start(store: Store, film: Film) -> None:
     row("command_start", seconds, 1, 1, "s")
 
 
+def drag_shown(store: Store, film: Film) -> None:
+    """From a movement of a vantage on the chart to its picture in the viewfinder, the page included; milliseconds."""
+    from page import drag_times
+
+    row("drag_shown", p95(drag_times(store.home, FILM_ID)), 1, 80, "ms")
+
+
+def play_thinned(store: Store, film: Film) -> None:
+    """Distinct frames a second that are seen where drawing takes twice as long as the film does, of the most there can
+    be: as many as are drawn. More is better."""
+    from page import SLOW, thinned_rate
+
+    row("play_thinned", thinned_rate(store.home, FILM_ID), 1 / SLOW, 0.9, "a second", least=True)
+
+
+DRAW = """
+import os, sys, time
+os.sched_setaffinity(0, {int(sys.argv[1])})
+from pathlib import Path
+from yaila.core.imagery import PageStore
+from yaila.core.picture import Renderer
+from yaila.farm.reel import ReelSettings, write_piece
+from yaila.standin.night_post import FILM_ID
+from yaila.store import Store
+store, first = Store(), int(sys.argv[2])
+film = store.films.at_revision(FILM_ID, store.films.head(FILM_ID))
+renderer, settings = Renderer(store.pictures.pyramid, PageStore(512), store.kit), ReelSettings(width=960)
+write_piece(film, settings, Path(sys.argv[3]) / f"warm{first}.mp4", range(first, first + 2), renderer)
+print("ready", flush=True)
+sys.stdin.readline()
+begin = time.perf_counter()
+write_piece(film, settings, Path(sys.argv[3]) / f"piece{first}.mp4", range(first, first + 40), renderer)
+print(time.perf_counter() - begin, flush=True)
+"""
+
+
+def workers(store: Store, film: Film) -> None:
+    """Frames a second of two workers with a processor each, against those of one. More is better."""
+
+    def drawn(count: int, folder: str) -> float:
+        """Seconds until all have drawn their 40 frames, which are alike."""
+        begun = [
+            subprocess.Popen(
+                [sys.executable, "-c", DRAW, str(k), str(560 + 40 * k), folder],
+                env={**os.environ, "YAILA_HOME": str(store.home)},
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                text=True,
+            )
+            for k in range(count)
+        ]
+        for one in begun:
+            assert one.stdout
+            assert one.stdout.readline() == "ready\n"
+        took = []
+        for one in begun:
+            assert one.stdin
+            one.stdin.write("\n")
+            one.stdin.flush()
+        for one in begun:
+            assert one.stdout
+            took.append(float(one.stdout.readline()))
+            one.wait()
+        return max(took)
+
+    with tempfile.TemporaryDirectory() as folder:
+        alone = max(drawn(1, folder), drawn(1, folder))
+        row("workers", 2 * alone, drawn(2, folder), 1.7, "of one's", least=True)
+
+
+def pieces(store: Store, film: Film) -> None:
+    """A reel in pieces of 96 frames that are hashed and joined, against the same in one piece: 288 frames at 640."""
+    from yaila.farm import pieces as parts
+
+    film, settings = plain(film), ReelSettings(first=0, last=287, width=640)
+
+    def rendered(folder: str, size: int) -> float:
+        parts.PIECE = size
+        path = Path(folder) / f"{size}.mp4"
+        return timed(lambda: render(film, store.pictures.pyramid, path, settings, kit=store.kit))
+
+    with tempfile.TemporaryDirectory() as folder:
+        rendered(folder, 96)
+        times = [(rendered(folder, 96), rendered(folder, 288)) for _ in range(3)]
+        cut, whole = np.median(times, axis=0).tolist()
+        row("pieces", cut, whole, 1.04, "s")
+
+
 ROWS = {
     f.__name__: f
     for f in (
@@ -266,6 +355,10 @@ ROWS = {
         import_rate,
         soundings_rate,
         command_start,
+        drag_shown,
+        play_thinned,
+        workers,
+        pieces,
     )
 }
 

@@ -27,9 +27,9 @@ pytestmark = pytest.mark.slow
 CHOSEN = (
     pytest.param("2x turn 164", marks=pytest.mark.thorough),
     "2x bend 0.012, tint 0.6",
-    "4x cloud 0.35, tint 0.6",
+    pytest.param("4x cloud 0.35, tint 0.6", marks=pytest.mark.thorough),
     pytest.param("4x labels 1, tint 0.6, turn 3", marks=pytest.mark.thorough),
-    "8x turn -38",
+    pytest.param("8x turn -38", marks=pytest.mark.thorough),
     "8x cloud 0.25",
 )
 PLACES = np.array([[0, 0], [FINE[0], 0], [FINE[0], FINE[1]], [0, FINE[1]], [FINE[0] / 2, FINE[1] / 2]], float)

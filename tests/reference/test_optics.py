@@ -71,7 +71,7 @@ def film_of(*views: dict, **finish: dict) -> Film:
 @pytest.mark.parametrize(
     ("pose", "nearness", "focus"),
     [
-        ({"tilt": 55, "heading": 20}, 0.45, 1.0),
+        pytest.param({"tilt": 55, "heading": 20}, 0.45, 1.0, marks=pytest.mark.thorough),
         ({"tilt": 60, "heading": 0}, 0.9, 1.4),
         ({"tilt": 40, "heading": -70, "roll": 30}, 0.3, 0.9),
         ({"tilt": 0}, 0.8, 0.85),

@@ -49,7 +49,7 @@ def test_a_clip_a_sound_and_a_reel_that_outlives_its_server(own_server: Server, 
     assert (hung["on"], hung["vantage"]) == ("vantage", film_of(own_server)["film"]["vantages"][1]["id"])
     # A reel: paused, its server killed, and both go on.
     page.get_by_role("navigation", name="Steps").get_by_role("button", name="Render").click()
-    page.get_by_label("Size").select_option(index=1)
+    page.get_by_label("Size").select_option(index=2)
     page.get_by_role("button", name="Render film").click()
     row = page.locator("[data-reel]")
     expect(row).to_have_attribute("data-state", "running", timeout=30_000)

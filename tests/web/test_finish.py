@@ -5,11 +5,12 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
 from tests.conftest import Server
-from tests.web.hands import drag_by, film_of, kept, middle, until
+from tests.web.hands import drag, drag_by, film_of, kept, middle, until
 
 pytestmark = pytest.mark.browser
 
@@ -49,6 +50,29 @@ def test_focus_is_picked_in_the_picture_and_goes_over_while_the_camera_flies(ser
     for _ in range(5):
         page.keyboard.press("Control+z")
     server.until(lambda: not finish(server)["lens"]["on"])
+
+
+def test_the_plane_of_focus_is_pulled_over_the_ground_in_the_picture(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("5")
+    page.get_by_role("checkbox", name="Depth in the film").check()
+    server.until(lambda: finish(server)["lens"]["on"])
+    page.keyboard.press("ArrowDown")
+    grab = page.locator(".viewfinder line.grab")
+    expect(grab).to_have_count(1)
+    x, y = middle(grab)
+    drag(page, (x, y), (x + 4, y + 40))
+    kept(page, "Focus")
+    pulled = finish(server)["lens"]["focus"]
+    assert pulled["on"] == "place"
+    # Lower in the picture is nearer to the camera, which looks from the south-west: against its heading of 30 degrees.
+    target = film_of(server)["film"]["vantages"][1]
+    back = (pulled["x"] - target["x"]) * np.sin(np.pi / 6) + (pulled["y"] - target["y"]) * np.cos(np.pi / 6)
+    assert -150 < back < -10
+    # The line lies where it was let go, so that it can be taken up again.
+    server.until(lambda: abs(middle(grab)[1] - y - 40) < 3)
+    page.keyboard.press("Control+z")
+    server.until(lambda: finish(server)["lens"]["focus"].get("on") == "target")
 
 
 def test_a_name_that_is_clicked_is_focused_on_before_the_ground_behind_it(server: Server, film: Page) -> None:

@@ -1,6 +1,8 @@
 <script lang="ts">
-  import { length } from "../format";
+  import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
+  import { length } from "../format";
+  import { follow } from "../ui/follow";
   import { sight } from "./sharpness.svelte";
 
   /** The picture is so many pixels wide and high. */
@@ -19,6 +21,28 @@
   const SHARE = 0.14;
   const between = (a: number[], b: number[], share: number) =>
     [0, 1].map((k) => (a[k]! + (b[k]! - a[k]!) * share) * (k ? height : width));
+
+  /** Pull the plane of focus over the ground: it lies where the pointer is. */
+  function pull(event: PointerEvent, at: number[][]) {
+    event.preventDefault();
+    event.stopPropagation();
+    const [u, v] = between(at[0]!, at[1]!, 0.5) as [number, number];
+    const within = (value: number) => Math.min(Math.max(value, 0), 1);
+    follow(event, {
+      moved: (_, dx, dy) =>
+        session.tryAct({
+          act: "focus",
+          frame: player.frame,
+          on: "place",
+          at: [within((u + dx) / width), within((v + dy) / height)],
+          change: false,
+        }),
+      done: (moved) => {
+        if (moved) void session.keepTrial("Focus");
+      },
+      dropped: () => session.dropTrial(),
+    });
+  }
 </script>
 
 <!-- Where the plane of focus and its limits meet the ground. -->
@@ -31,6 +55,11 @@
       <line class={which} x1={u0} y1={v0} x2={u1} y2={v1} />
     {/each}
     {@const [u, v] = between(at[0], at[1], 0)}
+    {#if which === "focus" && !player.playing}
+      {@const [u1, v1] = between(at[0], at[1], 1)}
+      <!-- svelte-ignore a11y_no_static_element_interactions -->
+      <line class="grab" x1={u} y1={v} x2={u1} y2={v1} onpointerdown={(event) => pull(event, at as number[][])} />
+    {/if}
     <text x={u! + 6} y={v! + (which === "near" ? 13 : -4)}>{which} {says}</text>
   {/each}
 </svg>
@@ -52,6 +81,12 @@
   }
   .focus {
     stroke-width: 2.4;
+  }
+  .grab {
+    stroke: transparent;
+    stroke-width: 14;
+    pointer-events: stroke;
+    cursor: ns-resize;
   }
   .under {
     stroke: rgba(20, 20, 20, 0.55);

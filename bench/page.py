@@ -1,0 +1,141 @@
+"""What is measured in the page itself, in the distribution's Chromium, on a copy of the store: how soon a frame that is
+dragged on the chart is seen in the viewfinder, and how many frames are seen where drawing is too slow."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import Page, Route, sync_playwright
+
+PORT = 8479
+LARGE = 2**20
+"""Files of more bytes than this are linked into the copy of a store; nothing in it changes them."""
+
+SLOW = 0.08
+"""Seconds that drawing a frame takes, one after the other, where it takes twice as long as the film: at 25 a second."""
+
+WATCH = """() => {
+  // From a movement of the pointer to the next picture that the page has made of what the server sent.
+  window.took = [];
+  let moved = null;
+  addEventListener("pointermove", () => (moved ??= performance.now()), true);
+  const make = window.createImageBitmap;
+  window.createImageBitmap = async (...given) => {
+    const made = await make(...given);
+    requestAnimationFrame(() => {
+      if (moved !== null) window.took.push(performance.now() - moved);
+      moved = null;
+    });
+    return made;
+  };
+}"""
+
+
+def _linked(source: str, to: str) -> str:
+    if os.path.getsize(source) > LARGE and not source.endswith(".sqlite"):
+        os.link(source, to)
+        return to
+    return shutil.copy2(source, to)
+
+
+@contextmanager
+def page_of(home: Path, film: str, before: str = "") -> Iterator[Page]:
+    """The page with a film, of a server on a copy of a store; ``before`` runs in it before anything else."""
+    with tempfile.TemporaryDirectory(dir=home.parent, prefix=".bench-") as folder, sync_playwright() as playwright:
+        copy = Path(folder) / "store"
+        shutil.copytree(home, copy, copy_function=_linked, ignore=shutil.ignore_patterns("server.*", "reels"))
+        (copy / "reels").mkdir()
+        server = subprocess.Popen(
+            [sys.executable, "-m", "yaila", "serve", "--port", str(PORT)],
+            env={**os.environ, "YAILA_HOME": str(copy)},
+            stdout=subprocess.DEVNULL,
+        )
+        try:
+            arguments = ["--no-sandbox"] if os.geteuid() == 0 else []
+            chromium = shutil.which("chromium") or "/usr/bin/chromium"
+            browser = playwright.chromium.launch(executable_path=chromium, args=arguments)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            if before:
+                page.add_init_script(f"({before})()")
+            _until_it_answers()
+            page.goto(f"http://127.0.0.1:{PORT}/#/films/{film}")
+            page.locator("[data-frame]").wait_for()
+            page.wait_for_timeout(4000)
+            yield page
+            browser.close()
+        finally:
+            server.terminate()
+            server.wait()
+
+
+def _until_it_answers() -> None:
+    for _ in range(200):
+        try:
+            with urllib.request.urlopen(f"http://127.0.0.1:{PORT}/api/films", timeout=2):
+                return
+        except OSError:
+            time.sleep(0.1)
+    raise RuntimeError("The server does not answer.")
+
+
+def drag_times(home: Path, film: str, moves: int = 60) -> list[float]:
+    """Milliseconds from each of so many movements of a vantage on the chart to its picture in the viewfinder."""
+    with page_of(home, film, WATCH) as page:
+        page.get_by_role("navigation", name="Steps").get_by_role("button", name="Fly").click()
+        for _ in range(3):
+            page.keyboard.press("ArrowDown")
+        page.wait_for_timeout(3000)
+        box = page.locator(".chart .badge.selected").bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 8, y)
+        page.wait_for_timeout(1500)
+        page.evaluate("window.took.length = 0")
+        for k in range(moves):
+            page.mouse.move(x + 8 + 12 * np.sin(k / 6), y + 12 * np.cos(k / 6))
+            page.wait_for_function("k => window.took.length > k", arg=k, timeout=10_000)
+            # As a hand goes on: not always just when the last picture has come.
+            page.wait_for_timeout(20 + 7 * (k % 5))
+        took: list[float] = page.evaluate("window.took")
+        page.mouse.up()
+        return took[:moves]
+
+
+def thinned_rate(home: Path, film: str, seconds: float = 8.0) -> float:
+    """Distinct frames a second that are seen where drawing each takes ``SLOW``, one after the other."""
+    with page_of(home, film) as page:
+        sample = page.request.get(f"http://127.0.0.1:{PORT}/api/films/{film}/frames/400.jpg?state=r1").body()
+        one = threading.Lock()
+
+        def slow(route: Route) -> None:
+            with one:
+                time.sleep(SLOW)
+                route.fulfill(body=sample, content_type="image/jpeg")
+
+        page.route("**/frames/*.jpg*", slow)
+        page.evaluate("""() => {
+          window.seen = [];
+          const finder = document.querySelector("[data-frame]");
+          const noted = new MutationObserver(() => window.seen.push(finder.dataset.frame));
+          noted.observe(finder, { attributeFilter: ["data-frame"] });
+        }""")
+        page.keyboard.press("Home")
+        page.keyboard.press("Space")
+        page.wait_for_timeout(1500)
+        page.evaluate("window.seen.length = 0")
+        page.wait_for_timeout(seconds * 1000)
+        seen: list[str] = page.evaluate("window.seen")
+        return len(set(seen)) / seconds
