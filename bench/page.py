@@ -1,5 +1,5 @@
-"""What is measured in the page itself, in the distribution's Chromium, on a copy of the store: how soon a frame that is
-dragged on the chart is seen in the viewfinder, and how many frames are seen where drawing is too slow."""
+"""What is measured in the page itself, in the distribution's Chromium, on a copy of the store: how soon a vantage that
+is dragged on the chart is seen in the viewfinder."""
 
 from __future__ import annotations
 
@@ -8,7 +8,6 @@ import shutil
 import subprocess
 import sys
 import tempfile
-import threading
 import time
 import urllib.request
 from collections.abc import Iterator
@@ -16,14 +15,11 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
-from playwright.sync_api import Page, Route, sync_playwright
+from playwright.sync_api import Page, sync_playwright
 
 PORT = 8479
 LARGE = 2**20
 """Files of more bytes than this are linked into the copy of a store; nothing in it changes them."""
-
-SLOW = 0.08
-"""Seconds that drawing a frame takes, one after the other, where it takes twice as long as the film: at 25 a second."""
 
 WATCH = """() => {
   // From a movement of the pointer to the next picture that the page has made of what the server sent.
@@ -60,6 +56,7 @@ def page_of(home: Path, film: str, before: str = "") -> Iterator[Page]:
             [sys.executable, "-m", "yaila", "serve", "--port", str(PORT)],
             env={**os.environ, "YAILA_HOME": str(copy)},
             stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
         )
         try:
             arguments = ["--no-sandbox"] if os.geteuid() == 0 else []
@@ -112,30 +109,3 @@ def drag_times(home: Path, film: str, moves: int = 60) -> list[float]:
         took: list[float] = page.evaluate("window.took")
         page.mouse.up()
         return took[:moves]
-
-
-def thinned_rate(home: Path, film: str, seconds: float = 8.0) -> float:
-    """Distinct frames a second that are seen where drawing each takes ``SLOW``, one after the other."""
-    with page_of(home, film) as page:
-        sample = page.request.get(f"http://127.0.0.1:{PORT}/api/films/{film}/frames/400.jpg?state=r1").body()
-        one = threading.Lock()
-
-        def slow(route: Route) -> None:
-            with one:
-                time.sleep(SLOW)
-                route.fulfill(body=sample, content_type="image/jpeg")
-
-        page.route("**/frames/*.jpg*", slow)
-        page.evaluate("""() => {
-          window.seen = [];
-          const finder = document.querySelector("[data-frame]");
-          const noted = new MutationObserver(() => window.seen.push(finder.dataset.frame));
-          noted.observe(finder, { attributeFilter: ["data-frame"] });
-        }""")
-        page.keyboard.press("Home")
-        page.keyboard.press("Space")
-        page.wait_for_timeout(1500)
-        page.evaluate("window.seen.length = 0")
-        page.wait_for_timeout(seconds * 1000)
-        seen: list[str] = page.evaluate("window.seen")
-        return len(set(seen)) / seconds

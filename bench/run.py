@@ -256,18 +256,10 @@ def command_start(store: Store, film: Film) -> None:
 
 
 def drag_shown(store: Store, film: Film) -> None:
-    """From a movement of a vantage on the chart to its picture in the viewfinder, the page included; milliseconds."""
+    """From a movement of a vantage of the demo, finish and all, to its picture, the page included; milliseconds."""
     from page import drag_times
 
     row("drag_shown", p95(drag_times(store.home, FILM_ID)), 1, 80, "ms")
-
-
-def play_thinned(store: Store, film: Film) -> None:
-    """Distinct frames a second that are seen where drawing takes twice as long as the film does, of the most there can
-    be: as many as are drawn. More is better."""
-    from page import SLOW, thinned_rate
-
-    row("play_thinned", thinned_rate(store.home, FILM_ID), 1 / SLOW, 0.9, "a second", least=True)
 
 
 DRAW = """
@@ -356,7 +348,6 @@ ROWS = {
         soundings_rate,
         command_start,
         drag_shown,
-        play_thinned,
         workers,
         pieces,
     )
