@@ -100,6 +100,7 @@ def test_what_is_wrong_is_said_in_a_sentence(yaila, store: Store, small_film: Fi
         (("track", "No such film"), "There is no film “No such film”"),
         (("still", "Small", "--at", "soon", "--out", tmp_path / "x.png"), "is not a time"),
         (("still", "Small", "--at", "99999", "--out", tmp_path / "x.png"), "there is no frame 99999"),
+        (("still", "Small", "--size", "0x9", "--out", tmp_path / "x.png"), "a side has 1 to 32,768 pixels"),
         (("import", rubbish), "is not a film bundle"),
         (("render", "Small", "--from", "30", "--to", "10", "--out", tmp_path / "x.mp4"), "is not among them"),
     ):

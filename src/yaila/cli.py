@@ -139,6 +139,7 @@ def still(
     from yaila.core.imagery import PageStore
     from yaila.core.picture import Quality, Renderer, Request
     from yaila.core.time import Time
+    from yaila.farm.reel import MOST_WIDTH
     from yaila.formats.stills import write_still
 
     document, store = _film(film)
@@ -149,6 +150,8 @@ def still(
         if not (width.isdigit() and height.isdigit()):
             raise typer.BadParameter(f"“{size}” is not a size: write 1280x720.", param_hint="--size")
         frame_size = FrameSize(int(width), int(height))
+        if not 1 <= min(frame_size) <= max(frame_size) <= MOST_WIDTH:
+            raise BadRender(f"“{size}” cannot be drawn: a side has 1 to {MOST_WIDTH:,} pixels.")
     if quality not in ("draft", "final"):
         raise typer.BadParameter("draft or final", param_hint="--quality")
     count = choreograph(document).frames

@@ -128,6 +128,8 @@ def test_reels_that_a_server_left_go_on_in_their_order_but_for_those_that_rest_o
         return store.jobs.add("reel", film.id, "Reel", {"revision": film.revision, "reel": {}, **settings}, 10)
 
     second, first, running, resting, stuck = reel(place=1), reel(place=0), reel(), reel(), reel(taken_up=4)
+    # One that came after the line was changed stands at its end.
+    last = reel()
     farm = Farm(store)
     farm.pause(resting)
     store.jobs.note(running, state="running")
@@ -137,7 +139,7 @@ def test_reels_that_a_server_left_go_on_in_their_order_but_for_those_that_rest_o
     begun: list[str] = []
     monkeypatch.setattr(Farm, "start", lambda self, job, kind: begun.append(job))
     farm.take_up()
-    assert begun == [running, first, second]
+    assert begun == [running, first, second, last]
     assert [store.jobs.get(job).state for job in (running, resting, stuck)] == ["waiting", "interrupted", "interrupted"]
     assert "twice in a row" in store.jobs.get(stuck).message
     # One that came further meanwhile goes on once more, and so do those that were not under way at all.
@@ -145,7 +147,7 @@ def test_reels_that_a_server_left_go_on_in_their_order_but_for_those_that_rest_o
     store.jobs.note(running, done=7)
     store.jobs.interrupt_all()
     farm.take_up()
-    assert begun[3:] == [running, first, second]
+    assert begun[4:] == [running, first, second, last]
     farm.close()
 
 

@@ -11,7 +11,7 @@ from yaila.core.errors import BadRender
 from yaila.farm.processes import KINDS, Working
 from yaila.farm.turns import Turns
 from yaila.store import Store
-from yaila.store.jobs import INTERRUPTED, OPEN
+from yaila.store.jobs import INTERRUPTED, OPEN, PAUSED
 
 log = logging.getLogger("yaila")
 
@@ -69,7 +69,7 @@ class Farm:
         """Stop a reel that is under way; its pieces stay, and it can go on."""
         row = self._store.jobs.get(job)
         if row.state in OPEN and row.kind == "reel":
-            self._store.jobs.note(job, state="interrupted", message="Paused.", settings={**row.settings, "rests": True})
+            self._store.jobs.note(job, state="interrupted", message=PAUSED)
             self.reels.leave(job)
             self._end(job)
 
@@ -83,7 +83,6 @@ class Farm:
         if row.kind != "reel" or row.state not in RESUMED:
             raise BadRender("Only a reel that was interrupted, paused or has failed can go on.")
         self._store.jobs.reopen(job)
-        self._store.jobs.note(job, settings={**row.settings, "rests": False})
         self.start(job, "reel")
 
     def take_up(self) -> None:

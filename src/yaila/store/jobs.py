@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import secrets
 from datetime import UTC
 from typing import Any
@@ -16,6 +17,7 @@ OPEN = ("waiting", "running")
 """States of jobs that are not over."""
 
 
+PAUSED = "Paused."
 INTERRUPTED = "Yaila was stopped while this was under way. Start it again."
 """What is said of jobs that a server left open."""
 
@@ -82,12 +84,13 @@ class Jobs:
             session.execute(update(JobRow).where(JobRow.id == job).values(**changes))
 
     def reels_left(self) -> list[JobRow]:
-        """Reels that were interrupted and do not rest by somebody's will: those that were under way first, then as they
-        stood in line."""
+        """Reels that were interrupted, and not paused by somebody: those that were under way first, then as they stood
+        in line."""
         with Session(self._engine, expire_on_commit=False) as session:
-            left = select(JobRow).where(JobRow.kind == "reel", JobRow.state == "interrupted")
-            rows = [row for row in session.scalars(left) if not row.settings.get("rests")]
-        return sorted(rows, key=lambda row: (row.started is None, row.settings.get("place", 0), row.made))
+            left = JobRow.kind == "reel", JobRow.state == "interrupted", JobRow.message != PAUSED
+            rows = list(session.scalars(select(JobRow).where(*left)))
+        # One without a place came after the line was changed last.
+        return sorted(rows, key=lambda row: (row.started is None, row.settings.get("place", math.inf), row.made))
 
     def interrupt_all(self) -> None:
         """Mark what an earlier server left open: called when one starts."""

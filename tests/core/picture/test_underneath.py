@@ -94,6 +94,13 @@ def test_the_ground_and_the_marks_give_the_whole(store: Store, brought: tuple[Sh
     assert np.abs(ground[180, 320, :3].astype(int) - RED).max() <= 1
 
 
+def test_what_lies_under_is_in_the_layer_of_the_ground(store: Store, brought: tuple[ShownPicture, PictureRef]) -> None:
+    made = film(brought, 1.0)
+    renderer = Renderer(store.pictures.pyramid, PageStore(64), store.kit)
+    (ground,) = renderer.layers(Request(made, Time(10), SIZE, Quality.FINAL))
+    assert np.abs(ground.pixels.astype(int) - drawn(store, made)).max() <= 1
+
+
 def test_one_that_lies_on_the_ground_goes_with_it(store: Store, brought: tuple[ShownPicture, PictureRef]) -> None:
     look = {"scales": "ground", "ground": 150, "edge": 0, "round": 0, "shadow": 0}
     lying = drawn(store, film(brought, 1.0, stands="board", look=look))
@@ -122,16 +129,16 @@ def test_a_soft_edge_melts_inwards(store: Store, brought: tuple[ShownPicture, Pi
 
 def test_what_nothing_opens_is_said_with_what_mends_it(store: Store, brought: tuple[ShownPicture, PictureRef]) -> None:
     closed = film(brought)
-    found = [one for one in soundings_of(closed) if one.id == "under-i"]
+    found = [one for one in soundings_of(closed) if one.id == "unseen-i"]
     assert [one.kind for one in found] == ["unseen"]
     assert found[0].remedy
     assert found[0].remedy.act
     mended = found[0].remedy.act.apply(closed)
-    assert not [one for one in soundings_of(mended) if one.id == "under-i"]
+    assert not [one for one in soundings_of(mended) if one.id == "unseen-i"]
     assert mended.regions[0].look.opens == 1
     # It has to be open while the inset is there.
     mended.regions[0].ends, mended.insets[0].starts = FilmMoment(seconds=0.5), FilmMoment(seconds=1.0)
-    assert [one for one in soundings_of(mended) if one.id == "under-i"]
+    assert [one for one in soundings_of(mended) if one.id == "unseen-i"]
 
 
 def test_ground_that_it_fills_is_not_bare(brought: tuple[ShownPicture, PictureRef]) -> None:

@@ -210,6 +210,9 @@ def test_what_cannot_follow_the_ground_says_why() -> None:
     film.vantages[1] = film.vantages[1].model_copy(update={"span": 90.0, "name": "Low"})
     with pytest.raises(BadEdit, match="At “Low” the camera all but touches the ground"):
         along_the_ground(film, "v0", over_hills(film).ground)
+    for kind in ("hop", "steps"):
+        with pytest.raises(BadEdit, match="rises and comes down by itself"):
+            along_the_ground(hills(kind), "v0", over_hills(film).ground)
     with pytest.raises(BadEdit, match="no passage"):
         along_the_ground(hills("cut"), "v0", over_hills(film).ground)
 

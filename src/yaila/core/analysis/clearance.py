@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera.extras import Rise, lifts
+from yaila.core.camera.manners import Hop, Steps
 from yaila.core.errors import BadEdit
 from yaila.core.film import Film, choreograph
 from yaila.core.film.acts import KeepClear
@@ -89,10 +90,13 @@ def along_the_ground(film: Film, vantage: str, ground_at: GroundAt) -> KeepClear
     it as its ends are, evenly in the logarithm from one to the other.
 
     Raises:
-        BadEdit: it is a cut, or one of its ends is too near to the ground.
+        BadEdit: it is a cut, a Hop or by Steps, or one of its ends is too near to the ground.
     """
     from scipy.ndimage import gaussian_filter1d
 
+    manner = film.vantages[film.vantage_index(vantage)].passage.manner
+    if isinstance(manner, Hop | Steps):
+        raise BadEdit(f"A passage by {manner.kind} rises and comes down by itself. Choose another, such as Skim.")
     way = _way(film, vantage, ground_at, RISES * FINE)
     high = (way.eye - way.ground)[[0, -1]]
     if (high < CLEAR * way.distance[[0, -1]]).any():

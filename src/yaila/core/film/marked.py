@@ -704,4 +704,6 @@ Timed = Marker | Label | Region | Lamp | Deck | Inset
 
 def style_of(mark: AnyMark, styles: list[Any]) -> Any:
     """The style that a mark uses, none if it uses none of its kind."""
+    if mark.style is None:
+        return None
     return next((style for style in styles if style.id == mark.style and style.kind == mark.kind), None)

@@ -110,6 +110,8 @@ class VantagePlan(BaseModel):
     id: str
     start: int
     hold: int
+    last: int
+    """The last frame on which it is there."""
     timecode: str
     outline: list[XY]
     eye: tuple[float, float, float]
@@ -298,7 +300,7 @@ def _laid_out(film: Film) -> Plan:
         seconds=float(film.fps.seconds(frames)),
         end_timecode=timecode(frames, film.fps),
         plates=plates,
-        vantages=[_vantage(film, index, leg) for index, leg in enumerate(choreography.legs)],
+        vantages=[_vantage(film, index, leg, choreography.frames) for index, leg in enumerate(choreography.legs)],
         passages=[_passage(film, index, choreography) for index in range(len(film.vantages) - 1)],
         routes=[_route(film, route, choreography.timeline.runs[route.id]) for route in film.routes],
         marks=[_mark(film, mark, choreography.timeline) for mark in film.timed],
@@ -450,13 +452,14 @@ def _fit(film: Film, plate: Plate) -> FitPlan:
     )
 
 
-def _vantage(film: Film, index: int, leg: Leg) -> VantagePlan:
+def _vantage(film: Film, index: int, leg: Leg, frames: int) -> VantagePlan:
     vantage = film.vantages[index]
     corners, eye, ahead = _stand(vantage.pose, film.frame.size)
     return VantagePlan.model_construct(
         id=vantage.id,
         start=leg.start,
         hold=leg.hold,
+        last=max(min(leg.start + max(leg.hold, 1), frames) - 1, 0),
         timecode=timecode(leg.start, film.fps),
         outline=corners,
         eye=eye,

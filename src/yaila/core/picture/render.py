@@ -610,14 +610,15 @@ class Renderer:
         return Picture(work.pixels, work.unfinished)
 
     def in_tiles(self, request: Request, out: Pixels, told: Callable[[int], None] = lambda done: None) -> None:
-        """Draw a picture that may be larger than memory holds, tile by tile (``tiles_of``): the same as in one piece.
+        """Draw a large picture tile by tile (``tiles_of``): as in one piece, but for a few levels where edges are
+        smoothed or rays meet relief. What takes pixels from elsewhere in the frame, as glow does, needs memory for
+        some copies of all of it.
 
         Args:
             out: (height, width, 4) uint8, of the size that is asked for; it becomes the picture.
             told: called with how many tiles are done.
         """
         work = self._begun(replace(request, region=(0, 0, 1, 1)).whole)
-        # What takes pixels from elsewhere in the frame is done when all of it is there.
         last = work.scene.finish.moves_pixels and request.part == "all"
         part = replace(request, without=request.without | FRAME_EFFECTS) if last else request
         for done, (left, top, width, height) in enumerate(tiles_of(request.size), 1):
@@ -663,6 +664,7 @@ class Renderer:
         Level 1) they give the whole again, as it is without any finish."""
         work = self._begun(replace(request, without=frozenset(EFFECTS)))
         plates(work)
+        under_the_map(work)
         marks_on_the_ground(work)
         made = [Layer((), None, work.pixels)]
         standing = sorted(work.standing, key=lambda piece: -piece.depth)

@@ -219,28 +219,12 @@ def _under(film: Film, choreography: Choreography, look: Budget) -> list[Finding
             continue
         if any((there & _there(choreography, region, look)).any() for region in opens):
             continue
-        first, last = (int(look.frames[np.flatnonzero(there)[k]]) for k in (0, -1))
         region = film.regions[-1] if film.regions else None
         remedy = None
         if region:
             remedy = Remedy(kind="act", text=f"Let “{region.name}” open the map", act=OpenMap(regions=[region.id]))
-        found.append(
-            Finding(
-                id=f"under-{inset.id}",
-                kind="unseen",
-                grave=False,
-                first=first,
-                last=last,
-                frame=first,
-                time=timecode(first, film.fps),
-                at=inset.place,
-                plate=None,
-                figure=0.0,
-                text=f"“{inset.name}” is under the map, and nothing lets it be seen. Mark a region that opens the map",
-                remedy=remedy,
-                mark=inset.id,
-            )
-        )
+        text = f"“{inset.name}” is under the map, and nothing lets it be seen. Mark a region that opens the map"
+        found.append(_of_inset(film, choreography, inset, "unseen", False, text, remedy))
     return found
 
 
@@ -415,26 +399,38 @@ def _insets(film: Film, choreography: Choreography, listening: Listening | None)
     for inset in film.insets:
         if inset.id not in lost or not inset.shown:
             continue
-        there = choreography.timeline.ranges[inset.id]
-        first = min(max(there.start.frame, 0), choreography.frames - 1)
-        found.append(
-            Finding(
-                id=f"picture-{inset.id}",
-                kind="picture",
-                grave=True,
-                first=first,
-                last=min(max(there.end.frame - 1, first), choreography.frames - 1),
-                frame=first,
-                time=timecode(first, film.fps),
-                at=inset.place,
-                plate=None,
-                figure=1.0,
-                text=f"The {inset.shows.kind} of “{inset.name}” is gone, so a grey card stands there. Drop it again",
-                remedy=None,
-                mark=inset.id,
-            )
-        )
+        text = f"The {inset.shows.kind} of “{inset.name}” is gone, so a grey card stands there. Drop it again"
+        found.append(_of_inset(film, choreography, inset, "picture", True, text))
     return found
+
+
+def _of_inset(
+    film: Film,
+    choreography: Choreography,
+    inset: Inset,
+    kind: Any,
+    grave: bool,
+    text: str,
+    remedy: Remedy | None = None,
+) -> Finding:
+    """What is wrong with an inset for as long as it is there."""
+    there, last = choreography.timeline.ranges[inset.id], choreography.frames - 1
+    first = min(max(there.start.frame, 0), last)
+    return Finding(
+        id=f"{kind}-{inset.id}",
+        kind=kind,
+        grave=grave,
+        first=first,
+        last=min(max(there.end.frame - 1, first), last),
+        frame=first,
+        time=timecode(first, film.fps),
+        at=inset.place,
+        plate=None,
+        figure=1.0,
+        text=text,
+        remedy=remedy,
+        mark=inset.id,
+    )
 
 
 def _pace(film: Film, choreography: Choreography, paces: Paces) -> list[Finding]:

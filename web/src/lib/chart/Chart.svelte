@@ -211,8 +211,8 @@
       return true;
     }
     // Without a tool, arrows are for what is chosen, or for the film's frames.
-    const zooms = "+=-".includes(event.key) && !(session.step === "fit" && selectedPlate);
-    const next = holds || zooms ? aimed(pointer, view, event) : null;
+    if (!holds && session.step === "fit" && selectedPlate) return false;
+    const next = aimed(pointer, view, event, holds);
     if (!next) return false;
     ({ cross: pointer, view } = next);
     byKeys = holds;

@@ -11,6 +11,8 @@ describe("the cross that keys move", () => {
     expect(aimed([50, 60], view, key("ArrowUp", { shiftKey: true }))!.cross).toEqual([50, 24]);
     expect(aimed([50, 60], view, key("ArrowLeft", { altKey: true }))!.cross).toEqual([49, 60]);
     expect(aimed([50, 60], view, key("q"))).toBeNull();
+    // With nothing in hand arrows are not the chart's.
+    expect(aimed([50, 60], view, key("ArrowLeft"), false)).toBeNull();
   });
 
   it("takes the chart along at its edge, so that any place can be reached", () => {

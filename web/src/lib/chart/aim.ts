@@ -14,14 +14,17 @@ const WAYS: Record<string, XY> = {
   ArrowDown: [0, 1],
 };
 
+const ZOOMS: Record<string, number> = { "+": 1.25, "=": 1.25, "-": 1 / 1.25 };
+
 type Keys = Pick<KeyboardEvent, "key" | "shiftKey" | "altKey">;
 
-/** Where the cross is, on the screen, and what the chart shows, after a key; none if the key is not for that. */
-export function aimed(cross: XY | null, view: View, { key, shiftKey, altKey }: Keys): { cross: XY; view: View } | null {
-  const from = cross ?? [view.width / 2, view.height / 2];
-  if (key === "+" || key === "=" || key === "-")
-    return { cross: from, view: zoomed(view, key === "-" ? 1 / 1.25 : 1.25, from) };
-  const way = WAYS[key];
+/** Where the cross is, on the screen, and what the chart shows, after a key that moves it, where it `moves`, or that
+ * comes closer or goes wider; none if the key is not for that. */
+export function aimed(cross: XY | null, view: View, { key, shiftKey, altKey }: Keys, moves = true) {
+  const from: XY = cross ?? [view.width / 2, view.height / 2];
+  const zoom = ZOOMS[key];
+  if (zoom) return { cross: from, view: zoomed(view, zoom, from) };
+  const way = moves ? WAYS[key] : undefined;
   if (!way) return null;
   const step = altKey ? STEPS.fine : shiftKey ? STEPS.far : STEPS.plain;
   const to: XY = [from[0] + way[0] * step, from[1] + way[1] * step];

@@ -180,7 +180,7 @@
         >
       {/if}
     </div>
-    {#if farm?.key}
+    {#if farm?.key && !chosen?.still}
       <label
         >Drawn on <input
           bind:value={on}

@@ -6,9 +6,9 @@ const plan = {
   frames: 200,
   seconds: 8,
   vantages: [
-    { id: "a", start: 0, hold: 50 },
-    { id: "b", start: 100, hold: 0 },
-    { id: "c", start: 150, hold: 50 },
+    { id: "a", start: 0, last: 49 },
+    { id: "b", start: 100, last: 100 },
+    { id: "c", start: 150, last: 199 },
   ],
 } as unknown as Plan;
 

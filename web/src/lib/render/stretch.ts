@@ -7,14 +7,13 @@ export type Edge = "end" | `at ${string}` | `frame ${number}`;
  * would end before it begins. */
 export function stretchOf(plan: Plan | null, from: Edge, to: Edge) {
   if (!plan?.frames) return null;
-  const frameOf = (edge: Edge, end: number, at: (start: number, hold: number) => number): number => {
+  const frameOf = (edge: Edge, end: number, of: "start" | "last"): number => {
     const [kind, which] = edge.split(" ");
     if (kind === "frame") return Math.min(Number(which), plan.frames - 1);
-    const vantage = plan.vantages.find(({ id }) => id === which);
-    return vantage ? at(vantage.start, vantage.hold) : end;
+    return plan.vantages.find(({ id }) => id === which)?.[of] ?? end;
   };
-  const first = frameOf(from, 0, (start) => start);
-  const last = frameOf(to, plan.frames - 1, (start, hold) => Math.min(start + Math.max(hold, 1), plan.frames) - 1);
+  const first = frameOf(from, 0, "start");
+  const last = frameOf(to, plan.frames - 1, "last");
   const count = last - first + 1;
   return count > 0 ? { first, last, count, seconds: (count * plan.seconds) / plan.frames } : null;
 }

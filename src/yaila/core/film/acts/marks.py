@@ -529,12 +529,11 @@ class SetArrival(FilmAct):
             mark = film.mark(key)
             if not isinstance(mark, TimedMark):
                 raise BadEdit(f"“{mark.name}” draws itself; how long that takes is said with its line.")
+            arrival = _changed(getattr(film.in_style(mark), self.edge), given)
             try:
-                arrival = Arrival.model_validate(getattr(film.in_style(mark), self.edge).model_dump() | given)
                 mark.can_come(arrival)
             except ValueError as error:
-                text = said(error) if isinstance(error, ValidationError) else str(error)
-                raise BadEdit(f"{text} Nothing was changed.") from error
+                raise BadEdit(f"{error} Nothing was changed.") from error
             style = style_of(mark, film.styles)
             if self.of_style and style:
                 setattr(style, self.edge, arrival)

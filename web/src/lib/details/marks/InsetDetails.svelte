@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Found } from "../../film/marks";
   import { session } from "../../film/session.svelte";
+  import Button from "../../ui/Button.svelte";
   import Segments from "../../ui/Segments.svelte";
   import Select from "../../ui/Select.svelte";
   import Strip from "../../ui/Strip.svelte";
@@ -21,13 +22,11 @@
   const put = (key: string, value: unknown, says: string) =>
     session.patch([{ op: "replace", path: `${of.path}/${key}`, value }], says);
 
-  const opening = $derived(
-    session.marks.find(({ kind, look }) => kind === "region" && look.opens !== 0)?.mark.id ?? "",
-  );
+  const regions = $derived(session.marks.filter(({ kind }) => kind === "region"));
+  const opened = $derived(regions.filter(({ look }) => look.opens !== 0));
+  const closed = $derived(regions.filter(({ look }) => look.opens === 0));
 
-  function open(region: string) {
-    void session.act({ act: "open_map", regions: [region || opening], open: region !== "" });
-  }
+  const open = (region: string, open: boolean) => session.act({ act: "open_map", regions: [region], open });
 
   function stand(value: string) {
     void session.patch(
@@ -137,18 +136,23 @@
   </Strip>
   {#if inset.under}
     <p>It is seen where no picture covers the ground, and through regions that open the map.</p>
-    {#if session.film!.regions.length}
+    {#if regions.length}
       <Strip>
-        <Select
-          label="Seen through"
-          caption="Seen through"
-          value={opening}
-          options={[
-            { value: "", label: opening ? "no region" : "choose a region" },
-            ...session.film!.regions.map((region) => ({ value: region.id, label: region.name })),
-          ]}
-          onchange={open}
-        />
+        {#each opened as { mark } (mark.id)}
+          <Button title="Close the map there" onclick={() => open(mark.id, false)}>{mark.name} ×</Button>
+        {/each}
+        {#if closed.length}
+          <Select
+            label="Seen through"
+            caption={opened.length ? "and" : "Seen through"}
+            value=""
+            options={[
+              { value: "", label: "choose a region" },
+              ...closed.map(({ mark }) => ({ value: mark.id, label: mark.name })),
+            ]}
+            onchange={(region) => region && open(region, true)}
+          />
+        {/if}
       </Strip>
     {/if}
   {/if}
