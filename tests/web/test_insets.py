@@ -64,6 +64,8 @@ def test_a_clip_is_set_at_a_place_and_plays_and_sounds_there(server: Server, fil
     page.get_by_text("Under the map").click()
     server.until(lambda: film_of(server)["film"]["insets"][0]["under"] is True)
     expect(page.get_by_text("through regions that open the map")).to_be_visible()
+    # Nothing is said of the soundings before the film has been looked at.
+    expect(page.locator("button.soundings")).not_to_contain_text("looking", timeout=60_000)
     page.get_by_text("Under the map").click()
     server.until(lambda: film_of(server)["film"]["insets"][0]["under"] is False)
     page.keyboard.press("Escape")

@@ -32,6 +32,8 @@ class Gathering {
   planning = $state(false);
   findings = $state.raw<Finding[]>([]);
   grave = $state(0);
+  /** The film that these are of: none before it has been looked at once. */
+  soundedFilm = $state("");
   finding = $state.raw<Finding | null>(null);
   /** Those of a stretch of time, for the profile. */
   timed = $derived(this.findings.filter(({ kind }) => kind !== "seam" && !WHOLE_FILM.includes(kind)));
@@ -193,6 +195,8 @@ class Gathering {
     if (!state || key === this.#sounded) return;
     this.#sounded = key;
     clearTimeout(this.#timer);
+    // What was found in another film says nothing of this one.
+    if (film !== this.soundedFilm) [this.findings, this.grave, this.finding, this.soundedFilm] = [[], 0, null, ""];
     this.#timer = setTimeout(async () => {
       try {
         const sounded = await told<{ findings: Finding[]; grave: number }>(
@@ -201,6 +205,7 @@ class Gathering {
         if (key !== this.#sounded) return;
         this.findings = sounded.findings;
         this.grave = sounded.grave;
+        this.soundedFilm = film;
         if (this.finding && !this.findings.some((one) => one.id === this.finding!.id)) this.finding = null;
       } catch {
         // The next edit sounds again.

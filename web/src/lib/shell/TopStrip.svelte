@@ -93,7 +93,9 @@
     ><Icon name="bob" size={14} fill={gathering.grave > 0} />Soundings<b
       >{gathering.findings.length
         ? `${gathering.findings.length} finding${gathering.findings.length === 1 ? "" : "s"}`
-        : "clear"}</b
+        : gathering.soundedFilm
+          ? "clear"
+          : "looking …"}</b
     ></button
   >
   {#if open === "soundings"}<Soundings onclose={() => (open = "")} />{/if}

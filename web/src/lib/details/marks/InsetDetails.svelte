@@ -138,6 +138,7 @@
     <p>It is seen where no picture covers the ground, and through regions that open the map.</p>
     {#if regions.length}
       <Strip>
+        {#if opened.length}<span>Seen through</span>{/if}
         {#each opened as { mark } (mark.id)}
           <Button title="Close the map there" onclick={() => open(mark.id, false)}>{mark.name} ×</Button>
         {/each}
@@ -174,6 +175,9 @@
 {/if}
 
 <style>
+  span {
+    color: var(--ink-3);
+  }
   p {
     padding: 2px 12px 8px;
     color: var(--ink-2);

@@ -1,0 +1,53 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { gathering } from "./gathering.svelte";
+import { session } from "./session.svelte";
+
+const finding = { id: "bare-0", kind: "bare", grave: true };
+const asked: string[] = [];
+
+/** A film is on the table. */
+const opened = (id: string) => (session.sheet = { id, revision: 1, state: "r1" } as never);
+
+beforeEach(() => {
+  asked.length = 0;
+  vi.useFakeTimers();
+  vi.stubGlobal("fetch", async (request: Request) => {
+    const { pathname } = new URL(request.url);
+    asked.push(pathname);
+    const found = pathname.includes("/f1/") ? [finding] : [];
+    return new Response(JSON.stringify({ findings: found, grave: found.length }), {
+      headers: { "content-type": "application/json" },
+    });
+  });
+});
+
+afterEach(() => {
+  vi.useRealTimers();
+  vi.unstubAllGlobals();
+});
+
+describe("the soundings", () => {
+  it("say nothing of a film before it has been looked at, also not what was found in another", async () => {
+    opened("f1");
+    gathering.sound("r1");
+    expect(gathering.soundedFilm).toBe("");
+    await vi.advanceTimersByTimeAsync(600);
+    expect([gathering.soundedFilm, gathering.findings.length, gathering.grave]).toEqual(["f1", 1, 1]);
+    opened("f2");
+    gathering.sound("r1");
+    expect([gathering.soundedFilm, gathering.findings.length, gathering.grave]).toEqual(["", 0, 0]);
+    await vi.advanceTimersByTimeAsync(600);
+    expect(gathering.soundedFilm).toBe("f2");
+  });
+
+  it("keep what was found while an edit is looked at, and ask once when edits have settled", async () => {
+    opened("f1");
+    gathering.sound("r2");
+    await vi.advanceTimersByTimeAsync(600);
+    asked.length = 0;
+    for (const state of ["r3", "r4", "r5"]) gathering.sound(state);
+    expect(gathering.findings.length).toBe(1);
+    await vi.advanceTimersByTimeAsync(600);
+    expect(asked).toEqual(["/api/films/f1/soundings"]);
+  });
+});
