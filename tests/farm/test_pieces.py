@@ -13,6 +13,7 @@ import pytest
 from yaila.api.jobs import job_of
 from yaila.core.errors import BadRender
 from yaila.core.film import Film
+from yaila.core.picture import render as rendering
 from yaila.farm import Farm
 from yaila.farm import pieces as pieces_module
 from yaila.farm.pieces import folder_of
@@ -82,6 +83,23 @@ def test_only_what_is_missing_is_drawn_again(store: Store, small_film: Film, tmp
     for how, anew, begins in ((settings(), False, 6), (settings(crf=30), False, 0), (settings(), True, 0)):
         with pytest.raises(BrokenOffError):
             assert made(store, small_film, path, how, stop_at=begins + 7, anew=anew) == begins
+
+
+def test_a_still_keeps_the_tiles_that_it_has(
+    store: Store, small_film: Film, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(rendering, "TILE", (100, 60))
+    how, whole, again = settings("still", first=6), tmp_path / "whole.png", tmp_path / "again.png"
+    made(store, small_film, whole, how)
+    for stop in (2, 5):
+        with pytest.raises(BrokenOffError):
+            made(store, small_film, again, how, stop_at=stop)
+    # A tile that is not what was drawn is drawn again.
+    tile = folder_of(again) / "00001.tile"
+    tile.write_bytes(bytes(tile.stat().st_size))
+    assert made(store, small_film, again, how) == 4
+    assert again.read_bytes() == whole.read_bytes()
+    assert not folder_of(again).exists()
 
 
 def test_joined_pieces_are_one_film_of_even_pace(store: Store, small_film: Film, tmp_path: Path) -> None:

@@ -17,6 +17,8 @@ from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila import __version__
@@ -42,6 +44,9 @@ MOST_SIDE = 8192
 
 MOST_WIDTH = 32768
 """And of a still."""
+
+
+Pixels = NDArray[np.uint8]
 
 
 class ReelSettings(BaseModel):
@@ -175,11 +180,11 @@ def render(
     frames, size = frames_of(film, settings), size_of(film, settings)
     form = form_of(settings.form, size)
     slate = Slate(timecode(frames[0], film.fps), frames[0], film.name)
-    kept = Pieces(folder_of(path), form.suffix, _what(film, settings), anew)
+    kept = Pieces(folder_of(path), ".tile" if form.still else form.suffix, _what(film, settings), anew)
     if form.still:
+        request = _request(film, settings, frames[0], form)
         renderer = Renderer(open_picture, pages or PageStore(512), kit)
-        draw = partial(renderer.in_tiles, _request(film, settings, frames[0], form), told=progress)
-        write_still(path, size, draw, kept.path(0), settings.part == "marks")
+        _still(renderer, request, kept, path, settings.part == "marks", progress)
         return kept.away()
     pieces = pieces_of(frames, form.whole)
     missing = [number for number in range(len(pieces)) if not kept.there(number)]
@@ -207,6 +212,27 @@ def render(
     track = track_of(film, frames, open_sound) if settings.sound and settings.part == "all" and form.sounds else None
     joined(form, [kept.path(number) for number in range(len(pieces))], path, film.fps, slate, track)
     kept.away()
+
+
+def _still(
+    renderer: Renderer, request: Request, kept: Pieces, path: Path, alpha: bool, progress: Callable[[int], None]
+) -> None:
+    """Draw a still tile by tile; those that are kept are not drawn again."""
+    tiles = tiles_of(request.size)
+    done = sum(map(kept.there, range(len(tiles))))
+    progress(done)
+
+    def tile_of(number: int, draw: Callable[[], Pixels]) -> Pixels:
+        nonlocal done
+        _, _, width, height = tiles[number]
+        if not kept.there(number):
+            draw().tofile(kept.path(number))
+            kept.keep(number)
+            done += 1
+            progress(done)
+        return np.fromfile(kept.path(number), np.uint8).reshape(height, width, 4)
+
+    write_still(path, request.size, partial(renderer.in_tiles, request, tile_of=tile_of), kept.folder / "pixels", alpha)
 
 
 def write_piece(film: Film, settings: ReelSettings, path: Path, frames: range, renderer: Renderer) -> None:

@@ -8,7 +8,7 @@ from scipy.signal import resample
 
 from yaila.core.sound import RATE, Placed, limited, mixed
 from yaila.core.sound.limiter import EDGE
-from yaila.core.sound.mixing import DUCK_IN, DUCK_OUT
+from yaila.core.sound.mixing import DUCK_IN, DUCK_OUT, faster
 
 
 def of(samples: np.ndarray, start: int = 0, **what: object) -> Placed:
@@ -63,6 +63,28 @@ def test_a_lane_gives_way_before_another_is_heard_and_comes_back() -> None:
     assert np.allclose(level[: 3 * RATE - DUCK_IN], 1.0)
     assert np.allclose(level[4 * RATE + DUCK_OUT :], 1.0)
     assert np.abs(np.diff(level)).max() < 2e-4
+
+
+@pytest.mark.parametrize("speed", [0.5, 1.37, 2.0, 7.5])
+def test_what_is_played_faster_is_as_much_higher_and_nothing_folds_back(speed: float) -> None:
+    seconds = np.arange(RATE) / RATE
+
+    def read(start: int, count: int) -> np.ndarray:
+        return np.column_stack([low, high])[start : start + count].astype(np.float32)
+
+    low, high = np.sin(2 * np.pi * 500 * seconds), np.sin(2 * np.pi * 20_000 * seconds)
+    played, count = faster(read, speed), int(RATE / speed)
+    whole = played(0, count)
+    assert len(whole) == count
+    assert len(played(0, 3 * count)) - count in (0, 1)
+    middle = slice(count // 8, -count // 8)
+    wanted = np.sin(2 * np.pi * 500 * speed * np.arange(count) / RATE)
+    assert np.abs(whole[middle, 0] - wanted[middle]).max() < 1e-3
+    heard = np.sqrt((whole[middle, 1] ** 2).mean())
+    assert heard < 1e-3 if 20_000 * speed > RATE / 2 else heard == pytest.approx(np.sqrt(0.5), rel=1e-3)
+    # Any stretch is as it is in the whole.
+    parts = [played(0, 700), played(700, 1), played(701, 2000)]
+    assert np.array_equal(np.concatenate(parts), whole[:2701])
 
 
 def test_what_comes_round_is_the_same_again() -> None:

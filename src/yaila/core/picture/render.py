@@ -473,6 +473,10 @@ TILE_ROOM = 8 * GRIDS
 """How much more than a tile is drawn around it, pixels."""
 
 
+TileOf = Callable[[int, Callable[[], Pixels]], Pixels]
+"""Gives a tile by its number; what it is given besides draws it."""
+
+
 def tiles_of(size: FrameSize) -> list[tuple[int, int, int, int]]:
     """The tiles of a frame, row by row: left, top, width and height, pixels."""
     return [
@@ -609,31 +613,35 @@ class Renderer:
             work.pixels = _grey(work.pixels[..., 3])
         return Picture(work.pixels, work.unfinished)
 
-    def in_tiles(self, request: Request, out: Pixels, told: Callable[[int], None] = lambda done: None) -> None:
+    def in_tiles(self, request: Request, out: Pixels, tile_of: TileOf = lambda number, draw: draw()) -> None:
         """Draw a large picture tile by tile (``tiles_of``): as in one piece, but for a few levels where edges are
         smoothed or rays meet relief. What takes pixels from elsewhere in the frame, as glow does, needs memory for
         some copies of all of it.
 
         Args:
             out: (height, width, 4) uint8, of the size that is asked for; it becomes the picture.
-            told: called with how many tiles are done.
+            tile_of: gives a tile by its number, from elsewhere or as it is drawn.
         """
         work = self._begun(replace(request, region=(0, 0, 1, 1)).whole)
         last = work.scene.finish.moves_pixels and request.part == "all"
         part = replace(request, without=request.without | FRAME_EFFECTS) if last else request
-        for done, (left, top, width, height) in enumerate(tiles_of(request.size), 1):
-            # What is soft needs to be seen beyond a tile's edge.
-            x, y = max(left - TILE_ROOM, 0), max(top - TILE_ROOM, 0)
-            right, bottom = left + width + TILE_ROOM, top + height + TILE_ROOM
-            region = (x, y, min(right, request.size.width) - x, min(bottom, request.size.height) - y)
-            tile = self.render(replace(part, region=region)).pixels
-            out[top : top + height, left : left + width] = tile[top - y :, left - x :][:height, :width]
-            told(done)
+        for number, (left, top, width, height) in enumerate(tiles_of(request.size)):
+            tile = tile_of(number, partial(self._tile_drawn, part, (left, top, width, height)))
+            out[top : top + height, left : left + width] = tile
         if last:
             whole = View.of(work.optics.view.pose, request.size, work.view.scale)
             work.pixels, work.optics = out, replace(work.optics, view=whole)
             on_the_frame(work)
             out[:] = work.pixels
+
+    def _tile_drawn(self, request: Request, tile: tuple[int, int, int, int]) -> Pixels:
+        """A tile of a frame: what is soft is seen beyond its edge."""
+        left, top, width, height = tile
+        x, y = max(left - TILE_ROOM, 0), max(top - TILE_ROOM, 0)
+        right, bottom = left + width + TILE_ROOM, top + height + TILE_ROOM
+        region = (x, y, min(right, request.size.width) - x, min(bottom, request.size.height) - y)
+        pixels = self.render(replace(request, region=region)).pixels
+        return np.ascontiguousarray(pixels[top - y :, left - x :][:height, :width])
 
     def in_layers(self, request: Request) -> dict[str, Pixels | NDArray[np.float32]]:
         """A frame and its parts by name, as pictures with layers hold them: the whole by the empty name, the ground,
