@@ -10,9 +10,11 @@ import xml.etree.ElementTree as ET
 from pathlib import Path
 
 import cv2
+import fastkml
 import numpy as np
 import opentimelineio as otio
 import pytest
+import xmlschema
 from fastapi.testclient import TestClient
 
 from yaila.api.app import create_app
@@ -175,6 +177,32 @@ def test_a_tour_goes_where_the_camera_goes() -> None:
     )
     with pytest.raises(BadRender, match="georeferenced"):
         tour_text(film("plain"))
+
+
+def test_the_tour_passes_the_schema_of_the_standard() -> None:
+    """The OGC's schema of KML 2.2 and that of its extension, which fastkml brings: what a tour is made of has moved
+    from the extension into KML 2.3 as it was (OGC 12-007r2, "Tour")."""
+    folder = Path(fastkml.__file__).parent / "schema"
+    kml = "http://www.opengis.net/kml/2.2"
+    schema = xmlschema.XMLSchema(
+        str(folder / "kml22gx.xsd"),
+        allow="local",
+        locations={
+            kml: str(folder / "ogckml22.xsd"),
+            "http://www.w3.org/2005/Atom": str(folder / "atom-author-link.xsd"),
+            "urn:oasis:names:tc:ciq:xsdschema:xAL:2.0": str(folder / "xAL.xsd"),
+        },
+    )
+    extension = schema.target_namespace
+    root = ET.fromstring(tour_text(film()))
+    assert root.attrib.pop("version") == "2.3"
+    for element in root.iter():
+        name = element.tag.partition("}")[2]
+        space = extension if name in ("Tour", "Playlist", "FlyTo", "duration", "flyToMode") else kml
+        element.tag = f"{{{space}}}{name}"
+    assert list(schema.iter_errors(root)) == []
+    root.find(f".//{{{extension}}}duration").text = "soon"  # type: ignore[union-attr]
+    assert not schema.is_valid(root)
 
 
 def test_a_film_without_a_camera_says_so() -> None:
