@@ -290,27 +290,29 @@ class Looked(BaseModel):
     split: float = Field(1.0, ge=0, le=1, allow_inf_nan=False)
 
 
-@router.post("/films/{film_id}/trials/acts")
-def try_act(film_id: str, act: Act, desk: TheDesk, state: str, looked: Annotated[Looked, Query()]) -> Trial:
+@router.post("/films/{film_id}/trials/acts", response_model=Trial)
+def try_act(film_id: str, act: Act, desk: TheDesk, state: str, looked: Annotated[Looked, Query()]) -> Response:
     """What a named act would make of a state. Nothing is kept."""
     film, _ = desk.film(film_id, state)
     return _trial(desk, film_id, film, checked(act.done_to(film).model_dump(mode="json")), looked)
 
 
-@router.post("/films/{film_id}/trials/patch")
+@router.post("/films/{film_id}/trials/patch", response_model=Trial)
 def try_patch(
     film_id: str, patch: list[PatchStep], desk: TheDesk, state: str, looked: Annotated[Looked, Query()]
-) -> Trial:
+) -> Response:
     """What a JSON Patch would make of a state. Nothing is kept."""
     film, _ = desk.film(film_id, state)
     return _trial(desk, film_id, film, patched(film, _steps(patch)), looked)
 
 
-def _trial(desk: Desk, film_id: str, before: Film, after: Film, looked: Looked) -> Trial:
+def _trial(desk: Desk, film_id: str, before: Film, after: Film, looked: Looked) -> Response:
     state, plan = desk.try_out(after), plan_of(after)
     if looked.frame is not None and looked.frame < plan.frames:
         begin(desk, film_id, state, looked.frame, looked.width, looked.without, looked.split)
-    return Trial(state=state, film=after, plan=plan, patch=difference(before, after))
+    trial = Trial(state=state, film=after, plan=plan, patch=difference(before, after))
+    # It is written as it is: it has been checked, and comes with every movement of a hand.
+    return Response(trial.model_dump_json(), media_type="application/json")
 
 
 @router.post("/films/{film_id}/undo")

@@ -12,9 +12,10 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from skimage.graph import MCP_Geometric
+
+from yaila.core.compiling import njit
 
 WEST, NORTH = 396_000.0, 298_000.0
 STEP = 120.0

@@ -15,10 +15,10 @@ from functools import cache
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.colour import encoded
+from yaila.core.compiling import njit
 from yaila.core.ground import GroundBox
 from yaila.standin.carving import FILE, NORTH, STEP, WEST, receivers
 

@@ -11,7 +11,7 @@ import json
 import secrets
 import threading
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -114,8 +114,32 @@ def checked(document: Any) -> Film:
 
 def difference(before: Film, after: Film) -> list[Any]:
     """The JSON Patch that leads from one film to another."""
-    patch = jsonpatch.make_patch(before.model_dump(mode="json"), after.model_dump(mode="json"))
-    return list(patch)
+    return list(_steps_between(before.model_dump(mode="json"), after.model_dump(mode="json"), ""))
+
+
+def _steps_between(before: Any, after: Any, path: str) -> Iterator[Any]:
+    """The steps of a JSON Patch from one value to another at a path. What is the same is not looked into, which is most
+    of a film; where parts came or went, a patch of all of that is made."""
+    if before == after and json.dumps(before) == json.dumps(after):
+        return
+    names: Iterable[Any] | None = None
+    if isinstance(before, dict) and isinstance(after, dict) and before.keys() == after.keys():
+        names = before
+    elif isinstance(before, list) and isinstance(after, list) and [*map(_id, before)] == [*map(_id, after)]:
+        names = range(len(before))
+    if names is not None:
+        for name in names:
+            step = str(name).replace("~", "~0").replace("/", "~1")
+            yield from _steps_between(before[name], after[name], f"{path}/{step}")
+        return
+    for one in jsonpatch.make_patch(before, after):
+        places = {name: path + one[name] for name in ("path", "from") if name in one}
+        yield {**one, **places}
+
+
+def _id(value: Any) -> Any:
+    """What tells a part from the others of a list."""
+    return value.get("id") if isinstance(value, dict) else None
 
 
 WHOLE = 64

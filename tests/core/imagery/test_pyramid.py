@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 import pyvips
@@ -90,6 +91,21 @@ def test_cmyk_and_embedded_profiles_become_srgb(tmp_path: Path) -> None:
     assert np.abs(wide(5, 5)[0] - 200) > 8
     wide.pngsave(str(tmp_path / "p3.png"))
     assert np.abs(imported(tmp_path / "p3.png")[5, 5, :3].astype(int) - (200, 60, 60)).max() <= 3
+
+
+@pytest.mark.parametrize("share", [0.15, 0.5, 0.9])
+def test_of_a_picture_that_is_cut_short_it_is_said_how_far_it_is_whole(share: float, tmp_path: Path) -> None:
+    """Held against what OpenCV decodes of the same bytes."""
+    whole = write_picture(tmp_path / "whole.jpg", fine_texture(600, 500))
+    short = tmp_path / "short.jpg"
+    short.write_bytes(whole.read_bytes()[: int(whole.stat().st_size * share)])
+    with pytest.raises(BadPicture, match=r"the upper \d+ of 500 rows") as refusal:
+        build_pyramid(short, tmp_path / "bad.tif", "short.jpg")
+    rows = int(str(refusal.value).split(" of 500 rows")[0].split()[-1])
+    found, all_of_it = cv2.imread(str(short)), cv2.imread(str(whole))
+    lost = np.flatnonzero((found != all_of_it).any(axis=(1, 2)))[0]
+    # Rows of a JPEG come by sixteens, of which the last are there in part.
+    assert 0 <= rows - int(lost) <= 18
 
 
 def test_bad_files_are_refused_each_with_its_sentence(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

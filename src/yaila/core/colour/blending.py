@@ -6,7 +6,8 @@ import math
 from typing import Literal
 
 import numpy as np
-from numba import njit
+
+from yaila.core.compiling import njit
 
 BlendMode = Literal[
     "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn", "hard-light",

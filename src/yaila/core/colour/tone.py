@@ -11,12 +11,12 @@ from functools import lru_cache
 from typing import Annotated
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.colour.spaces import LUMINANCE, decoded, encoded, linear_from_oklab, oklab_from_linear
 from yaila.core.colour.temperature import daylight
+from yaila.core.compiling import njit
 from yaila.core.quantities import NUMBER, Angle, Kelvin, Number, Percent, Share, Stops
 from yaila.core.time import Changes
 

@@ -316,6 +316,9 @@ def _laid_out(film: Film) -> Plan:
 MOST_COURSED = 48
 """Frames between two stops at which a course is drawn."""
 
+MOST_FOCUSED = 8
+"""And that of the focus, for which the camera has to be asked each time."""
+
 
 class _Running(NamedTuple):
     """A course as a mark or a plate has it."""
@@ -359,7 +362,8 @@ def _course(film: Film, choreography: Choreography, running: _Running) -> Course
     part, via, way, path, course, slot = running
     times = [timeline.time(stop.at, part) for stop in course.stops]
     edges = sorted({max(time.frame, 0) for time in times})
-    between = [np.linspace(a, b, min(b - a, MOST_COURSED) + 1).astype(int).tolist() for a, b in pairwise(edges)]
+    most = MOST_FOCUSED if slot.kind == FOCUS else MOST_COURSED
+    between = [np.linspace(a, b, min(b - a, most) + 1).astype(int).tolist() for a, b in pairwise(edges)]
     frames = sorted({*edges, *chain(*between)})
     at = [Time(frame) for frame in frames]
     values = course_values(course, slot, at, timeline, part, part)

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from yaila.core.colour import LINEAR_OF_BYTE
+from yaila.core.compiling import njit
 from yaila.core.quantities import NUMBER, Factor, Number, Share
 
 MOST_SAMPLES = 24

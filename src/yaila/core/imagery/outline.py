@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from yaila.core.compiling import njit
 
 
 def fade_outside(

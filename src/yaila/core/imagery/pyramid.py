@@ -18,9 +18,9 @@ from pathlib import Path
 import numpy as np
 import pyvips
 import tifffile
-from numba import njit
 from numpy.typing import NDArray
 
+from yaila.core.compiling import njit
 from yaila.core.errors import BadPicture, Damaged
 from yaila.core.imagery.pages import PAGE
 
@@ -136,11 +136,23 @@ def build_pyramid(
         )
     except pyvips.Error as error:
         part.unlink(missing_ok=True)
+        rows = _rows_of(source)
+        far = f"about the upper {rows:,} of {facts.height:,} rows are whole" if rows else "none of it can be read"
         raise BadPicture(
-            f"“{name}” is cut short or damaged: its picture data end too early. Copy or export it again."
+            f"“{name}” is cut short or damaged: its picture data end too early; {far}. Copy or export it again."
         ) from error
     part.replace(target)
     return facts
+
+
+def _rows_of(source: Path) -> int:
+    """How many rows of a damaged picture are there, from the top: below them decoders write one value."""
+    try:
+        image = pyvips.Image.new_from_file(str(source), access="sequential", fail_on="none").extract_band(0)
+        changes = image.conv(pyvips.Image.new_from_array([[-1, 1]])).abs().project()[1].numpy().ravel()
+    except pyvips.Error:
+        return 0
+    return int(np.flatnonzero(changes)[-1]) + 1 if changes.any() else 0
 
 
 def upright_srgb(image: pyvips.Image) -> pyvips.Image:

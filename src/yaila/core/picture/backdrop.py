@@ -6,11 +6,11 @@ import math
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
 from yaila.core.colour import bytes_of
+from yaila.core.compiling import njit
 from yaila.core.film.finish import Backdrop, Surface
 from yaila.core.film.sunlight import Light as Sunlight
 from yaila.core.picture.soft import blurred

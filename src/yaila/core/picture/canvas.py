@@ -5,21 +5,48 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+import cv2
 import numpy as np
 import skia
 from numpy.typing import NDArray
 
 from yaila.core.camera import NEAR, View
 from yaila.core.colour import bytes_of
+from yaila.core.picture.linear import THRESHOLDS
+
+WIDE = 6.0
+"""From so wide a blur on, a deviation in pixels, what is painted may have terraces of one code each."""
 
 
 @contextmanager
-def painted(pixels: NDArray[np.uint8], opaque: bool) -> Iterator[skia.Canvas]:
+def painted(
+    pixels: NDArray[np.uint8], opaque: bool, wide: float = 0.0, at: tuple[int, int] = (0, 0)
+) -> Iterator[skia.Canvas]:
     """A canvas that paints on pixels, (height, width, 4) uint8 premultiplied RGBA; ``opaque`` ones are drawn on
-    twice as fast."""
+    twice as fast.
+
+    Args:
+        wide: how wide the widest blur is that will be painted, a deviation in pixels. From ``WIDE`` on it is painted in
+            half floats, and dithered into the pixels: what is dim and wide then has no terraces.
+        at: where in the frame the pixels begin, column and row: there the dither is at home.
+    """
     alpha = skia.kOpaque_AlphaType if opaque else skia.kPremul_AlphaType
-    with skia.Surface(pixels, colorType=skia.kRGBA_8888_ColorType, alphaType=alpha) as canvas:
+    if wide < WIDE:
+        with skia.Surface(pixels, colorType=skia.kRGBA_8888_ColorType, alphaType=alpha) as canvas:
+            yield canvas
+        return
+    before = (pixels.astype(np.float32) / 255).astype(np.float16)
+    fine = before.copy()
+    with skia.Surface(fine, colorType=skia.kRGBA_F16_ColorType, alphaType=alpha) as canvas:
         yield canvas
+    left, top, width, height = cv2.boundingRect((fine.view(np.uint64) != before.view(np.uint64))[..., 0].view(np.uint8))
+    if width:
+        part = np.s_[top : top + height, left : left + width]
+        changed = fine[part] != before[part]
+        rows, columns = np.ogrid[top + at[1] : top + at[1] + height, left + at[0] : left + at[0] + width]
+        threshold = THRESHOLDS[rows & 3, columns & 3][..., None]
+        made = np.clip(fine[part].astype(np.float32), 0, 1) * 255 + threshold
+        pixels[part] = np.where(changed, made.astype(np.uint8), pixels[part])
 
 
 def image_of(picture: NDArray[np.uint8]) -> skia.Image:

@@ -13,10 +13,10 @@ from statistics import NormalDist
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
+from yaila.core.compiling import njit
 from yaila.core.film.marked import Deck
 from yaila.core.film.scene import Present, Scene
 from yaila.core.marks import DeckLook

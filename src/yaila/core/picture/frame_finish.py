@@ -13,15 +13,15 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
 from yaila.core.colour import bytes_of, decoded, encoded, rgb_of
 from yaila.core.colour.grading import SIDE, Cube, table_of
+from yaila.core.compiling import Apart, njit
 from yaila.core.film.finish import Bars, Ends, Finish, Glow, Grade, Grain
 from yaila.core.picture.glass import moved
-from yaila.core.picture.linear import DECODED
+from yaila.core.picture.linear import DECODED, on_a_grid
 from yaila.core.picture.soft import blurred
 from yaila.core.picture.threads import in_threads
 from yaila.core.picture.wear import flickering, worn
@@ -35,156 +35,211 @@ STEP = 64
 
 NO_TABLE = np.zeros(0, np.float32)
 NO_GRAIN = np.zeros((0, 0), np.float32)
-NO_GLOW = np.zeros((0, 0, 3), np.float32)
+NO_GLOW = np.zeros((3, 0, 0), np.float32)
 
 GLOW_GRID = 4
 """Pixels from one place to the next at which glow is worked out."""
 
+SEGMENT = 64
+"""Pixels of a row to which glow is added at once."""
+
+LEAST = 1e-6
+"""Light below this adds nothing."""
+
 STEPS = 4096
 _TO_CODES = (encoded(np.linspace(0, 1, STEPS)) * 255).astype(np.float32)
+LIGHT = DECODED, _TO_CODES
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _tabled(table, red, green, blue):
-    """A colour, 0..255 each, through a table, laid out in a row, by the four corners of the tetrahedron that it lies in
-    (J. Kasson et al., "Performing Color Space Conversions with Three-dimensional Linear Interpolation", 1995)."""
-    scale = np.float32((SIDE - 1) / 255.0)
-    r, g, b = red * scale, green * scale, blue * scale
-    i, j, k = min(int(r), SIDE - 2), min(int(g), SIDE - 2), min(int(b), SIDE - 2)
-    x, y, z = r - np.float32(i), g - np.float32(j), b - np.float32(k)
-    one = np.float32(1)
-    on_r, on_g, on_b = 3 * SIDE * SIDE, 3 * SIDE, 3
-    a = i * on_r + j * on_g + k * on_b
-    c = a + on_r + on_g + on_b
-    if x >= y:
-        if y >= z:
-            m, n, w0, w1, w2, w3 = on_r, on_r + on_g, one - x, x - y, y - z, z
-        elif x >= z:
-            m, n, w0, w1, w2, w3 = on_r, on_r + on_b, one - x, x - z, z - y, y
-        else:
-            m, n, w0, w1, w2, w3 = on_b, on_r + on_b, one - z, z - x, x - y, y
-    elif z >= y:
-        m, n, w0, w1, w2, w3 = on_b, on_g + on_b, one - z, z - y, y - x, x
-    elif z >= x:
-        m, n, w0, w1, w2, w3 = on_g, on_g + on_b, one - y, y - z, z - x, x
-    else:
-        m, n, w0, w1, w2, w3 = on_g, on_r + on_g, one - y, y - x, x - z, z
-    m, n = a + m, a + n
-    return (
-        table[a] * w0 + table[m] * w1 + table[n] * w2 + table[c] * w3,
-        table[a + 1] * w0 + table[m + 1] * w1 + table[n + 1] * w2 + table[c + 1] * w3,
-        table[a + 2] * w0 + table[m + 2] * w1 + table[n + 2] * w2 + table[c + 2] * w3,
-    )
+# What is done to a row is done in loops of their own, each of which becomes vector code: ``red``, ``green`` and
+# ``blue`` are codes, 0..255, of pixels that are not premultiplied.
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _added(code, light):
-    """A code, 0..255, with linear light added to it, above 0."""
-    below = min(int(code), 254)
-    linear = DECODED[below] + (DECODED[below + 1] - DECODED[below]) * (code - np.float32(below))
-    place = min(linear + light, np.float32(1)) * np.float32(STEPS - 1)
-    k = min(int(place), STEPS - 2)
-    return _TO_CODES[k] + (_TO_CODES[k + 1] - _TO_CODES[k]) * (place - np.float32(k))
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _taken(n, pixels, red, green, blue, cover):
+    """Take pixels apart."""
+    byte, full, one = np.uint32(255), np.float32(255), np.float32(1)
+    for i in range(n):
+        pixel = pixels[i]
+        alpha = np.float32(np.int32(pixel >> np.uint32(24)))
+        by = full / max(alpha, one)
+        red[i] = min(np.float32(np.int32(pixel & byte)) * by, full)
+        green[i] = min(np.float32(np.int32((pixel >> np.uint32(8)) & byte)) * by, full)
+        blue[i] = min(np.float32(np.int32((pixel >> np.uint32(16)) & byte)) * by, full)
+        cover[i] = alpha / full
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _lit(n, codes, glow, begin, decoded_values, to_codes):
+    """Add light, on a grid, to codes, of which the first is so many pixels along the row."""
+    grid, half = np.float32(1.0 / GLOW_GRID), np.float32(0.5)
+    last, one, most = np.int32(glow.shape[0] - 1), np.float32(1), np.float32(STEPS - 1)
+    for i in range(n):
+        place = max((np.float32(np.int32(i) + np.int32(begin)) + half) * grid - half, np.float32(0))
+        here = min(np.int32(place), last)
+        near, next_ = glow[np.uint32(here)], glow[np.uint32(min(here + np.int32(1), last))]
+        light = near + (next_ - near) * (place - np.float32(here))
+        code = codes[i]
+        below = min(np.int32(code), np.int32(254))
+        low, high = decoded_values[np.uint32(below)], decoded_values[np.uint32(below + np.int32(1))]
+        linear = low + (high - low) * (code - np.float32(below))
+        at = min(linear + light, one) * most
+        k = min(np.int32(at), np.int32(STEPS - 2))
+        low, high = to_codes[np.uint32(k)], to_codes[np.uint32(k + np.int32(1))]
+        codes[i] = low + (high - low) * (at - np.float32(k))
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _graded(n, table, red, green, blue):
+    """Take colours through a table, laid out in a row, by the four corners of the tetrahedron that each lies in
+    (J. Kasson et al., "Performing Color Space Conversions with Three-dimensional Linear Interpolation", 1995): from
+    the lowest corner along the axis on which it is the furthest, then along the next one, then to the highest."""
+    scale, one, last, next_ = np.float32((SIDE - 1) / 255.0), np.float32(1), np.int32(SIDE - 2), np.uint32(1)
+    on_r, on_g, on_b = np.int32(3 * SIDE * SIDE), np.int32(3 * SIDE), np.int32(3)
+    across = on_r + on_g + on_b
+    for i in range(n):
+        r, g, b = red[i] * scale, green[i] * scale, blue[i] * scale
+        kr, kg, kb = min(np.int32(r), last), min(np.int32(g), last), min(np.int32(b), last)
+        x, y, z = r - np.float32(kr), g - np.float32(kg), b - np.float32(kb)
+        most, least = max(max(x, y), z), min(min(x, y), z)
+        middle = x + y + z - most - least
+        lowest = kr * on_r + kg * on_g + kb * on_b
+        first = on_r if (x >= y) & (x >= z) else (on_g if y >= z else on_b)
+        # All but the axis on which it is the nearest.
+        second = across - (on_b if (z <= x) & (z <= y) else (on_g if y <= x else on_r))
+        low, m = np.uint32(lowest), np.uint32(lowest + first)
+        f, c = np.uint32(lowest + second), np.uint32(lowest + across)
+        w0, w1, w2 = one - most, most - middle, middle - least
+        red[i] = table[low] * w0 + table[m] * w1 + table[f] * w2 + table[c] * least
+        low, m, f, c = low + next_, m + next_, f + next_, c + next_
+        green[i] = table[low] * w0 + table[m] * w1 + table[f] * w2 + table[c] * least
+        low, m, f, c = low + next_, m + next_, f + next_, c + next_
+        blue[i] = table[low] * w0 + table[m] * w1 + table[f] * w2 + table[c] * least
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _shaded(n, shade, across, down, red, green, blue):
+    """Darken codes towards the frame's corners."""
+    most = np.int32(shade.shape[0] // 3 - 1)
+    for i in range(n):
+        far = min(np.int32((across[i] + down) * np.float32(most)), most) * np.int32(3)
+        red[i] *= shade[np.uint32(far)]
+        green[i] *= shade[np.uint32(far + np.int32(1))]
+        blue[i] *= shade[np.uint32(far + np.int32(2))]
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _grained(n, all_of, of_red, of_green, of_blue, strength, shadows, coloured, red, green, blue):
+    """Add grain to codes: of all channels, and of each."""
+    one, four = np.float32(1), np.float32(4)
+    for i in range(n):
+        value = (red[i] + green[i] + green[i] + blue[i]) * np.float32(0.25 / 255.0)
+        by = strength * (shadows + (one - shadows) * max(four * value * (one - value), np.float32(0)))
+        plain, own = by * all_of[i] * (one - coloured), by * coloured
+        red[i] += plain + own * of_red[i]
+        green[i] += plain + own * of_green[i]
+        blue[i] += plain + own * of_blue[i]
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _put(n, red, green, blue, cover, gone, fade, faded, bar, pixels):
+    """Write pixels, faded to a colour, of which a bar has taken so much: what it lies on becomes as opaque as it."""
+    none, half, full = np.float32(0), np.float32(0.5), np.float32(255)
+    fade_r, fade_g, fade_b = fade
+    bar_r, bar_g, bar_b = bar
+    for i in range(n):
+        edge, there = gone[i], cover[i]
+        r, g, b = min(max(red[i], none), full), min(max(green[i], none), full), min(max(blue[i], none), full)
+        r, g, b = r + faded * (fade_r - r), g + faded * (fade_g - g), b + faded * (fade_b - b)
+        r, g, b = r * there, g * there, b * there
+        r, g, b = r + edge * (bar_r - r), g + edge * (bar_g - g), b + edge * (bar_b - b)
+        alpha = (there + edge * (np.float32(1) - there)) * full
+        pixels[i] = (
+            np.uint32(np.int32(r + half))
+            | (np.uint32(np.int32(g + half)) << np.uint32(8))
+            | (np.uint32(np.int32(b + half)) << np.uint32(16))
+            | (np.uint32(np.int32(alpha + half)) << np.uint32(24))
+        )
+
+
+@njit(cache=True, nogil=True)
+def _round(grain, y, x, out):
+    """A row of grain from a place on, round and round."""
+    size, at = grain.shape[0], x % grain.shape[0]
+    row = grain[y % size]
+    for i in range(out.shape[0]):
+        out[i] = row[at]
+        at = at + 1 if at + 1 < size else 0
 
 
 @njit(cache=True, nogil=True, fastmath=True)
 def finish_rows(
-    pixels, first, last, glow, table, shade, across, down, gain, grain, at, strength, fade, faded, bars, bar
+    pixels, first, last, glow, table, shade, across, down, gain, grain, at, strength, fade, faded, bars, bar, light
 ):
     """Rows of finished pixels, premultiplied, as they stick to the frame.
 
     Args:
         pixels: (height, width) uint32, red in the lowest byte.
-        glow: linear light that is added, on a grid of which place (0, 0) is the middle of its first cell; or of size 0.
+        glow: linear light that is added, (3, rows, columns) on a grid of which place (0, 0) is the middle of its first
+            cell; or of no rows.
         table: the grade, laid out in a row, in codes, or of size 0.
-        shade: the vignette by the square of how far a pixel is from the middle, (n, 3): what is left of each encoded
-            channel; or of size 0. ``across`` and ``down`` are that square, of each column and row.
+        shade: the vignette by the square of how far a pixel is from the middle, what is left of each encoded channel,
+            laid out in a row; or of size 0. ``across`` and ``down`` are that square, of each column and row.
         gain: how many times the codes each channel has, as the light flickers.
         grain: a tile of it, with a deviation of 1, or of size 0; ``at``: where in it the frame begins; ``strength``:
             in codes at middle grey, how much of it is left in black and white, and how much of it has a colour.
-        fade: the colour that it fades to, in codes, and how much of that is there (``faded``).
+        fade: the colour that it fades to, three codes, and how much of that is there (``faded``).
         bars: how far from the frame's edges they reach, in pixels of what is drawn: rows above, rows below, columns.
-        bar: their colour.
+        bar: their colour, three codes.
+        light: linear light of codes, and codes of ``STEPS`` of linear light.
     """
-    width = pixels.shape[1]
+    width, size = pixels.shape[1], max(grain.shape[0], 1)
     top, bottom, left, right = bars
-    barred = top > 0.0 or left > 0.0 or bottom < pixels.shape[0] or right < width
-    none, one, byte = np.float32(0), np.float32(1), np.uint32(255)
-    graded, shaded, grained = table.shape[0] > 0, shade.shape[0] > 0, grain.shape[0] > 0
-    half, full, most = np.float32(0.5), np.float32(255), np.int64(shade.shape[0] - 1)
-    size = grain.shape[0] if grained else 1
-    third, middle_of = size // 3, size // 2
-    glows, grows, columns = glow.shape[0] > 0, glow.shape[0], glow.shape[1]
-    lit, grid = np.zeros((max(columns, 1), 3), np.float32), np.float32(1.0 / GLOW_GRID)
+    sides = np.zeros(width, np.float32)
+    for x in range(width):
+        sides[x] = np.float32(max(min(max(left - x, x + 1 - right), 1.0), 0.0))
+    rows = np.empty((4, width), np.float32)
+    red, green, blue, cover = rows[0], rows[1], rows[2], rows[3]
+    grains, gone, lit = np.zeros((4, width), np.float32), sides.copy(), np.empty(glow.shape[2], np.float32)
     for y in range(first, last):
-        if glows:
-            place = max((np.float32(y) + half) * grid - half, np.float32(0))
-            above = min(int(place), grows - 1)
-            under, share = min(above + 1, grows - 1), place - np.float32(above)
-            for k in range(columns):
-                for c in range(3):
-                    lit[k, c] = glow[above, k, c] + (glow[under, k, c] - glow[above, k, c]) * share
-        gy = (y + at[0]) % size
-        below, further = (gy + third) % size, (gy + middle_of) % size
-        gx = (at[1] - 1) % size
+        # A row that a bar covers by a part is covered by that.
+        reach = np.float32(max(min(max(top - y, y + 1 - bottom), 1.0), 0.0))
         for x in range(width):
-            gx = gx + 1 if gx + 1 < size else 0
-            # A row that a bar covers by a part is covered by that.
-            edge = none
-            if barred:
-                reach = max(
-                    max(min(top - y, 1.0), min(y + 1 - bottom, 1.0)), max(min(left - x, 1.0), min(x + 1 - right, 1.0))
-                )
-                edge = np.float32(max(reach, 0.0))
-            pixel = pixels[y, x]
-            alpha = pixel >> np.uint32(24)
-            red, green, blue, cover = none, none, none, np.float32(np.int32(alpha)) / full
-            if edge < one and alpha > 0:
-                red = np.float32(np.int32(pixel & byte))
-                green = np.float32(np.int32((pixel >> np.uint32(8)) & byte))
-                blue = np.float32(np.int32((pixel >> np.uint32(16)) & byte))
-                if alpha < 255:
-                    red, green, blue = min(red / cover, full), min(green / cover, full), min(blue / cover, full)
-                if glows:
-                    beside = max((np.float32(x) + half) * grid - half, none)
-                    here = min(int(beside), columns - 1)
-                    n, share = min(here + 1, columns - 1), beside - np.float32(here)
-                    red = _added(red, lit[here, 0] + (lit[n, 0] - lit[here, 0]) * share)
-                    green = _added(green, lit[here, 1] + (lit[n, 1] - lit[here, 1]) * share)
-                    blue = _added(blue, lit[here, 2] + (lit[n, 2] - lit[here, 2]) * share)
-                if graded:
-                    red, green, blue = _tabled(table, red, green, blue)
-                if shaded:
-                    far = min(int((across[x] + down[y]) * np.float32(most)), most)
-                    red, green, blue = red * shade[far, 0], green * shade[far, 1], blue * shade[far, 2]
-                red, green, blue = red * gain, green * gain, blue * gain
-                if grained:
-                    value = (red + green + green + blue) * np.float32(0.25 / 255.0)
-                    middle = max(np.float32(4) * value * (one - value), none)
-                    by = strength[0] * (strength[1] + (one - strength[1]) * middle)
-                    plain = by * grain[gy, gx] * (one - strength[2])
-                    by *= strength[2]
-                    off = gx + third if gx + third < size else gx + third - size
-                    red += plain + by * grain[gy, off]
-                    green += plain + by * grain[below, gx]
-                    blue += plain + by * grain[further, off]
-                red, green, blue = min(max(red, none), full), min(max(green, none), full), min(max(blue, none), full)
-                red = (red + faded * (fade[0] - red)) * cover
-                green = (green + faded * (fade[1] - green)) * cover
-                blue = (blue + faded * (fade[2] - blue)) * cover
-            if edge > none:
-                red, green, blue = (
-                    red + edge * (bar[0] - red),
-                    green + edge * (bar[1] - green),
-                    blue + edge * (bar[2] - blue),
-                )
-                alpha = np.uint32(np.int32(cover * full + edge * (full - cover * full) + half))
-            pixels[y, x] = (
-                np.uint32(np.int32(red + half))
-                | (np.uint32(np.int32(green + half)) << np.uint32(8))
-                | (np.uint32(np.int32(blue + half)) << np.uint32(16))
-                | (alpha << np.uint32(24))
-            )
+            gone[x] = max(sides[x], reach)
+        _taken(width, pixels[y], red, green, blue, cover)
+        if glow.shape[1] > 0:
+            place = max((y + 0.5) / GLOW_GRID - 0.5, 0.0)
+            above = min(int(place), glow.shape[1] - 1)
+            under, share = min(above + 1, glow.shape[1] - 1), np.float32(place - above)
+            for c in range(3):
+                for k in range(len(lit)):
+                    lit[k] = glow[c, above, k] + (glow[c, under, k] - glow[c, above, k]) * share
+                # Most of a picture does not glow.
+                for begin in range(0, width, SEGMENT):
+                    near, far = max(begin // GLOW_GRID - 1, 0), (begin + SEGMENT) // GLOW_GRID + 2
+                    if lit[near:far].max() > LEAST:
+                        part = rows[c, begin : begin + SEGMENT]
+                        _lit(len(part), part, lit, begin, light[0], light[1])
+        if table.shape[0] > 0:
+            _graded(width, table, red, green, blue)
+        if shade.shape[0] > 0:
+            _shaded(width, shade, across, down[y], red, green, blue)
+        if gain != np.float32(1):
+            for c in range(3):
+                for x in range(width):
+                    rows[c, x] *= gain
+        if grain.shape[0] > 0:
+            row, column = y + at[0], at[1]
+            _round(grain, row, column, grains[0])
+            if strength[2] > 0:
+                _round(grain, row, column + size // 3, grains[1])
+                _round(grain, row + size // 3, column, grains[2])
+                _round(grain, row + size // 2, column + size // 3, grains[3])
+            _grained(
+                width, grains[0], grains[1], grains[2], grains[3], strength[0], strength[1], strength[2],
+                red, green, blue,
+            )  # fmt: skip
+        _put(width, red, green, blue, cover, gone, fade, faded, bar, pixels[y])
 
 
 def finished(
@@ -216,16 +271,16 @@ def finished(
         worn(pixels, wear, view, frame)
     table = NO_TABLE if idle else table_of(grading).reshape(-1) * np.float32(255)
     across, down = _off_middle(view)
-    shade = _vignette(vignette.by, vignette.soft, vignette.colour) if vignette.on else np.zeros((0, 3), np.float32)
+    shade = _vignette(vignette.by, vignette.soft, vignette.colour) if vignette.on else NO_TABLE
     gain = np.float32(flickering(wear, frame) ** (1 / 2.2) if wear.on and wear.flicker else 1.0)
     # Grain and bars are the film's, and stand still under whatever part of the frame is drawn.
     tile = _tile(grain.size, grain.seed, round(1 / view.scale, 4)) if grain.on else NO_GRAIN
     at = _place(grain, frame, view, len(tile)) if grain.on else np.zeros(2, np.int64)
     strength = np.array([grain.strength / 100 * 255, 1 - grain.middle, grain.coloured], np.float32)
-    fade, faded = np.array(bytes_of(ends.colour), np.float32), np.float32(_faded(ends, *going))
-    bar = np.array(bytes_of(bars.colour), np.float32)
+    fade, bar = _codes(ends.colour), _codes(bars.colour)
+    faded = np.float32(_faded(ends, *going))
     barred = _barred(bars, view)
-    how = (light, table, shade, across, down, gain, tile, at, strength, fade, faded, barred, bar)
+    how = (light, table, shade, across, down, gain, tile, at, strength, fade, faded, barred, bar, LIGHT)
     whole = pixels.view(np.uint32)[..., 0]
     in_threads(lambda a, b: finish_rows(whole, a, b, *how), 0, len(whole))
     return pixels
@@ -242,6 +297,11 @@ def mixed_pixels(below: NDArray[np.uint8], above: NDArray[np.uint8], share: NDAr
     return np.asarray(below + (above.astype(np.float32) - below) * by + 0.5, np.uint8)
 
 
+def _codes(colour: str) -> tuple[np.float32, np.float32, np.float32]:
+    red, green, blue = bytes_of(colour)
+    return np.float32(red), np.float32(green), np.float32(blue)
+
+
 def _faded(ends: Ends, opening: float, closing: float) -> float:
     """How much of the colour is there that the film comes from or goes to."""
     if not ends.on:
@@ -251,22 +311,16 @@ def _faded(ends: Ends, opening: float, closing: float) -> float:
 
 
 def _glowing(pixels: NDArray[np.uint8], glow: Glow) -> NDArray[np.float32]:
-    """The light that spreads, (rows, columns, 3) linear, on a grid."""
-    height, width = pixels.shape[:2]
-    rows, columns = -(-height // GLOW_GRID), -(-width // GLOW_GRID)
-    light = cv2.LUT(np.ascontiguousarray(pixels[..., :3]), DECODED)
-    light = cv2.copyMakeBorder(
-        light, 0, rows * GLOW_GRID - height, 0, columns * GLOW_GRID - width, cv2.BORDER_REPLICATE
-    )
-    small = np.asarray(cv2.resize(light, (columns, rows), interpolation=cv2.INTER_AREA), np.float32)
+    """The light that spreads, (3, rows, columns) linear, on a grid."""
+    small = on_a_grid(pixels, GLOW_GRID)
     least = float(decoded(np.array(glow.above)))
     bright = small.max(axis=-1, keepdims=True)
     # It sets in softly, over a third of what is above.
     share = smoothstep((bright - least) / max((1 - least) / 3, 1e-3))
-    bright_light, wide = np.asarray(small * share, np.float32), glow.wide * columns
+    bright_light, wide = np.asarray(small * share, np.float32), glow.wide * small.shape[1]
     spread = 0.6 * blurred(bright_light, wide) + 0.4 * blurred(bright_light, 2.5 * wide)
     tint = decoded(np.array(rgb_of(glow.colour))) * glow.strength
-    return np.ascontiguousarray(spread * tint, np.float32)
+    return np.ascontiguousarray(np.moveaxis(spread * tint, -1, 0), np.float32)
 
 
 def _off_middle(view: View) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
@@ -288,7 +342,7 @@ def _vignette(by: float, soft: float, colour: str) -> NDArray[np.float32]:
     tint = decoded(np.array(rgb_of(colour)))
     left = 1 - share[:, None] * (1 - tint)
     # A share of light is that to 1 / 2.2 of an encoded value, as good as exactly.
-    return np.asarray(left ** (1 / 2.2), np.float32)
+    return np.ascontiguousarray(left ** (1 / 2.2), np.float32).reshape(-1)
 
 
 @lru_cache(maxsize=8)

@@ -12,9 +12,9 @@ from functools import cached_property
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from yaila.core.compiling import njit
 from yaila.core.picture.threads import in_threads
 
 MOST_LEVELS = 14

@@ -48,7 +48,9 @@ def pieces(presents: Sequence[PresentInset], stage: Stage, under: bool = False) 
         depth = 0.0 if in_frame else stage.view.depth(np.array(inset.place), high)
         if (depth > NEAR or in_frame) and present.opacity > 0 and present.scale > 0:
             paint = partial(_uncovering, present, high, stage)
-            made.append(Piece(inset.id, lies, depth, paint, None if in_frame else (*inset.place, high)))
+            spot = None if in_frame else (*inset.place, high)
+            wide = stage.view.scale * max(present.look.shadow / 2, present.look.soft / 4)
+            made.append(Piece(inset.id, lies, depth, paint, spot, wide=wide))
     return made
 
 

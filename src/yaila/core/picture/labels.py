@@ -285,6 +285,7 @@ def pieces(presents: Sequence[PresentLabel], stage: Stage, away: Mapping[str, fl
                     depth,
                     partial(_uncovering, present, place, away.get(label.id, 0.0), stage),
                     None if label.stands == "frame" else (*place, label.height),
+                    wide=stage.view.scale * max(present.look.shadow * 0.5, present.look.halo * 0.35),
                 )
             )
     return made

@@ -19,10 +19,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from yaila.core.picture.compiled import Apart
+from yaila.core.compiling import Apart, njit
 from yaila.core.picture.linear import RUN, add, put_mean, take_out
 
 STRETCH = 128

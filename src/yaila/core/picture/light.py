@@ -11,16 +11,16 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
 from yaila.core.colour import LUMINANCE, black_body, decoded, rgb_of
+from yaila.core.compiling import njit
 from yaila.core.film.finish import Finish
 from yaila.core.film.marked import Lamp
 from yaila.core.film.scene import Present, Scene
 from yaila.core.marks import LampLook
-from yaila.core.picture.linear import BLUE, CHANNEL, DECODED, GREEN, MOST, WHITE, Light
+from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, MOST, WHITE, Light, on_a_grid
 from yaila.core.picture.threads import in_threads
 from yaila.core.time import smoothstep
 
@@ -60,9 +60,9 @@ class Field:
         drawn once for so many pixels along each side."""
         rows, columns = self.plus.shape[:2]
         cell = GRID // step
-        below, right = rows * cell - len(lights), columns * cell - lights.shape[1]
-        whole = cv2.copyMakeBorder(cv2.LUT(lights[..., :3], DECODED), 0, below, 0, right, cv2.BORDER_CONSTANT)
-        light = cv2.resize(whole, (columns, rows), interpolation=cv2.INTER_AREA)
+        light = np.zeros((rows, columns, 3), np.float32)
+        small = on_a_grid(lights, cell)
+        light[: len(small), : small.shape[1]] = small
         wide = GLOW_OF_LIGHTS * lights.shape[1] / cell
         glow = cv2.GaussianBlur(light, (0, 0), wide) * 0.5 + cv2.GaussianBlur(light, (0, 0), 4 * wide) * 0.5
         return Field(self.times, self.plus + (glow * np.float32(strength)).astype(np.float32))

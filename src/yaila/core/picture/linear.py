@@ -13,11 +13,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.colour import decoded, encoded
-from yaila.core.picture.compiled import Apart
+from yaila.core.compiling import Apart, njit
 from yaila.core.picture.threads import in_threads
 
 WHITE = 8191
@@ -204,6 +203,39 @@ def added_rows(colours, pixels, out, first, last, table, times):
                     << by
                 )
             out[y, x] = made
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def mean_rows(pixels, cell, out, first, last, table):
+    """Rows of a grid with the mean light of the pixels, (height, width, 4) uint8, in each of its cells; those at the
+    edges may be smaller."""
+    height, width = pixels.shape[0], pixels.shape[1]
+    for row in range(first, last):
+        top, bottom = row * cell, min(row * cell + cell, height)
+        out[row] = 0
+        for y in range(top, bottom):
+            for column in range(out.shape[1]):
+                red, green, blue = np.float32(0), np.float32(0), np.float32(0)
+                for x in range(column * cell, min(column * cell + cell, width)):
+                    red += table[pixels[y, x, 0]]
+                    green += table[pixels[y, x, 1]]
+                    blue += table[pixels[y, x, 2]]
+                out[row, column, 0] += red
+                out[row, column, 1] += green
+                out[row, column, 2] += blue
+        for column in range(out.shape[1]):
+            count = (bottom - top) * (min(column * cell + cell, width) - column * cell)
+            for c in range(3):
+                out[row, column, c] /= np.float32(count)
+
+
+def on_a_grid(pixels: NDArray[np.uint8], cell: int) -> NDArray[np.float32]:
+    """The mean light, 0..1, of pixels, (height, width, 4) uint8, in cells of so many along each side, (rows, columns,
+    3)."""
+    height, width = pixels.shape[:2]
+    out = np.empty((-(-height // cell), -(-width // cell), 3), np.float32)
+    in_threads(lambda a, b: mean_rows(pixels, cell, out, a, b, DECODED), 0, len(out))
+    return out
 
 
 @dataclass(frozen=True)

@@ -18,11 +18,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from yaila.core.compiling import Apart, njit
 from yaila.core.imagery.pages import PADDED
-from yaila.core.picture.compiled import Apart
 
 CELL = 32
 """Pixels along a side of the cells by which :func:`needed` looks at the frame."""

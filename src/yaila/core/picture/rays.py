@@ -22,8 +22,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
+from yaila.core.compiling import njit
 from yaila.core.picture.heights import height_of
 from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, MOST, WHITE
 

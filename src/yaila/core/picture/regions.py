@@ -46,7 +46,7 @@ def pieces(presents: Sequence[PresentRegion], stage: Stage) -> list[Piece]:
     seen = [present for present in presents if present.opacity * present.look.opacity > 0]
     there = [outline for outline in (_Outline(present, stage) for present in seen) if outline.rings]
     made = [Piece("", True, 0.0, partial(_around, there))] if there else []
-    return made + [Piece(outline.present.mark.id, True, 0.0, partial(_uncovering, outline)) for outline in there]
+    return made + [Piece(one.present.mark.id, True, 0.0, partial(_uncovering, one), wide=one.widest) for one in there]
 
 
 def _uncovering(outline: _Outline, easel: Easel) -> None:
@@ -136,6 +136,12 @@ class _Outline:
         self.flat.setFillType(skia.PathFillType.kEvenOdd)
         self.path = self.at(0.0)
         self.lift = self.look.lift * self.view.unit * smoothstep(present.came) * present.gone
+
+    @property
+    def widest(self) -> float:
+        """The widest blur of it, a deviation in pixels."""
+        look = self.look
+        return self.scale * max(look.glow * 0.4, look.shadow * 0.5, look.soft / 2)
 
     def at(self, height: float, east: float = 0.0, north: float = 0.0) -> skia.Path:
         """The outline in frame pixels when it is raised and moved by ground units."""

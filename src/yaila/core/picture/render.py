@@ -507,7 +507,9 @@ REACH = 100.0
 
 def _paint(work: Work, pieces: list[Piece], ground: Pixels) -> None:
     if pieces:
-        with painted(work.pixels, opaque=not work.request.clear) as canvas:
+        wide = max(piece.wide for piece in pieces)
+        at = work.view.left, work.view.top
+        with painted(work.pixels, not work.request.clear, wide, at) as canvas:
             # Over relief, pieces are placed in the view of the flat ground, and pixels are those of the frame.
             if not pieces[0].lies:
                 canvas.translate(work.view.left - work.outer.left, work.view.top - work.outer.top)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import lru_cache, partial
 from itertools import pairwise
@@ -267,8 +267,21 @@ def _between(start: str, end: str, share: float) -> str:
 def pieces(routes: Sequence[DrawnRoute], stage: Stage) -> list[Piece]:
     """What is painted of routes: their lines, as far as they are drawn, and what is to come of them if that is seen;
     and what travels along them."""
-    lines = [Piece(drawn.route.id, True, 0.0, partial(_draw, drawn, stage.view)) for drawn in routes]
+    lines = [
+        Piece(drawn.route.id, True, 0.0, partial(_draw, drawn, stage.view), wide=_widest(drawn, stage.view))
+        for drawn in routes
+    ]
     return lines + [ride for drawn in routes for ride in travelling(drawn, stage)]
+
+
+def _widest(drawn: DrawnRoute, view: View) -> float:
+    """The widest blur of a line, a deviation in pixels."""
+    return max(max(one.glow * 0.5, one.shadow * 0.4) for one in (drawn.look, *_own(drawn))) * _Pen(drawn, view).ratio
+
+
+def _own(drawn: DrawnRoute) -> Iterator[Stroke]:
+    """How those legs look that have a look of their own."""
+    return (own.of(drawn.look) for _, _, own in drawn.route.legs if own)
 
 
 def _draw(drawn: DrawnRoute, view: View, easel: Easel) -> None:

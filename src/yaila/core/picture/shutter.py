@@ -8,8 +8,8 @@ drawn once, with a margin, and averaged in linear light at as many moments as it
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from yaila.core.compiling import njit
 from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, RUN, add, put_mean, take_out
 
 PIECE = 32

@@ -42,7 +42,8 @@ class Easel:
 class Piece:
     """Something to be painted, of the mark ``of``. What ``lies`` belongs to the ground and is under all that stands;
     ``depth`` is how far what stands is from the camera, in distances to the target, 0 for what stands in the frame.
-    ``spot`` is where that is, ``moves`` how far it goes by itself in a frame: east, north and height."""
+    ``spot`` is where that is, ``moves`` how far it goes by itself in a frame: east, north and height. ``wide`` is the
+    widest blur in it, a deviation in pixels."""
 
     of: str
     lies: bool
@@ -50,3 +51,4 @@ class Piece:
     paint: Callable[[Easel], None]
     spot: tuple[float, float, float] | None = None
     moves: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    wide: float = 0.0

@@ -15,11 +15,11 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
 from yaila.core.colour.blending import MODES, NEUTRAL, blended
+from yaila.core.compiling import njit
 from yaila.core.film.finish import Surface
 from yaila.core.film.sunlight import Light as Sunlight
 from yaila.core.picture.light import Places

@@ -13,10 +13,10 @@ from functools import partial
 from itertools import pairwise
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, View
+from yaila.core.compiling import njit
 from yaila.core.film import Choreography, Film, Plate, choreograph
 from yaila.core.film.running import courses_of, resting, running
 from yaila.core.film.scene import uncovered_at

@@ -2,6 +2,20 @@ import { type FlownPose, type Gesture } from "../api/client";
 import { player } from "./player.svelte";
 import { newId, session } from "./session.svelte";
 
+/** How long a hand is still until what it flies over is drawn as wide as it is, ms. */
+const PAUSES = 160;
+
+interface Wanted {
+  dragged: boolean;
+  gesture: Gesture;
+}
+
+/** A gesture that leads nowhere. */
+const STAYS: Wanted = {
+  dragged: false,
+  gesture: { kind: "pan", start: [0.5, 0.5], to: [0.5, 0.5], factor: 1, by: [0, 0] },
+};
+
 /** The camera flown freely by hand, away from the film's own; nothing is kept until it is said. */
 class Flight {
   pose = $state.raw<FlownPose | null>(null);
@@ -9,7 +23,7 @@ class Flight {
   /** The pose that the gesture under way began at. */
   #start: FlownPose | null = null;
   /** What is to be done yet, in order. Of a drag only the newest counts; single gestures all do. */
-  #wanted: { dragged: boolean; gesture: Gesture }[] = [];
+  #wanted: Wanted[] = [];
   #asking = false;
   #landed = 0;
 
@@ -36,42 +50,56 @@ class Flight {
 
   #ask(dragged: boolean, gesture: Partial<Gesture> & { kind: Gesture["kind"] }): void {
     if (dragged && this.#wanted[this.#wanted.length - 1]?.dragged) this.#wanted.pop();
-    this.#wanted.push({
-      dragged,
-      gesture: { start: [0.5, 0.5], to: [0.5, 0.5], factor: 1, by: [0, 0], ...gesture },
-    });
+    this.#want({ dragged, gesture: { ...STAYS.gesture, ...gesture } });
+  }
+
+  #want(wanted: Wanted): void {
+    clearTimeout(this.#rests);
+    this.#wanted.push(wanted);
     if (!this.#asking) void this.#run();
   }
+  #rests: ReturnType<typeof setTimeout> | undefined;
 
   async #run(): Promise<void> {
     this.#asking = true;
     const landed = this.#landed;
     while (this.#wanted.length && landed === this.#landed) {
-      const { dragged, gesture } = this.#wanted.shift()!;
-      // Where there is no camera yet, it takes off from above what the chart shows.
-      const { x, y, width } = session.shown;
-      const above = player.frames ? null : { x, y, span: width };
-      const body = {
-        pose: (dragged ? this.#start : this.pose) ?? above,
-        frame: player.frame,
-        gesture,
-        width: player.width,
-        without: session.without.join(),
-      };
-      const answer = await fetch(`/api/films/${session.id}/flight?state=${session.state}`, {
-        method: "POST",
-        headers: { "content-type": "application/json" },
-        body: JSON.stringify(body),
-      }).catch(() => null);
-      if (!answer?.ok || landed !== this.#landed) break;
-      const pose = JSON.parse(answer.headers.get("X-Pose")!) as FlownPose;
-      const picture = await createImageBitmap(await answer.blob());
-      if (landed !== this.#landed) break;
-      [this.pose, this.picture] = [pose, picture];
+      const next = this.#wanted.shift()!;
+      const width = next === STAYS ? player.width : player.pace.width(player.width);
+      const asked = performance.now();
+      if (!(await this.#flown(next, width, landed))) break;
+      player.pace.took(performance.now() - asked, width, player.width);
+      // Where the hand rests, the same is drawn as wide as it is.
+      if (width < player.width && !this.#wanted.length) this.#rests = setTimeout(() => this.#want(STAYS), PAUSES);
     }
     this.#wanted = [];
     this.#asking = false;
     for (const tell of this.#waiting.splice(0)) tell();
+  }
+
+  /** Where a gesture leads is shown; false if it is no longer wanted. */
+  async #flown({ dragged, gesture }: Wanted, width: number, landed: number): Promise<boolean> {
+    // Where there is no camera yet, it takes off from above what the chart shows.
+    const { x, y, width: span } = session.shown;
+    const above = player.frames ? null : { x, y, span };
+    const body = {
+      pose: (dragged ? this.#start : this.pose) ?? above,
+      frame: player.frame,
+      gesture,
+      width,
+      without: session.without.join(),
+    };
+    const answer = await fetch(`/api/films/${session.id}/flight?state=${session.state}`, {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify(body),
+    }).catch(() => null);
+    if (!answer?.ok || landed !== this.#landed) return false;
+    const pose = JSON.parse(answer.headers.get("X-Pose")!) as FlownPose;
+    const picture = await createImageBitmap(await answer.blob());
+    if (landed !== this.#landed) return false;
+    [this.pose, this.picture] = [pose, picture];
+    return true;
   }
 
   /** Once all that was asked for is done. */
@@ -83,6 +111,7 @@ class Flight {
   /** Back to the film's camera. */
   land(): void {
     this.#landed++;
+    clearTimeout(this.#rests);
     this.#wanted = [];
     this.pose = this.#start = this.picture = null;
   }

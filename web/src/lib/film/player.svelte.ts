@@ -1,6 +1,7 @@
 import { frameUrl } from "../api/client";
 import { Ready } from "./ready.svelte";
 import { hearing } from "../sound/hearing.svelte";
+import { Pace } from "./pace";
 import { session } from "./session.svelte";
 
 /** Pictures that are kept ready ahead of the playhead. */
@@ -10,6 +11,10 @@ const OUTSTANDING = 4;
 const SPARSEST = 12;
 /** How long the picture is at rest before frames ahead of it are drawn, ms. */
 const RESTED = 900;
+/** What is asked for anew within so long is on its way somewhere, ms. */
+const MOVES = 250;
+/** How long a hand is still until what it moves is drawn as wide as it is, ms. */
+const PAUSES = 160;
 /** How long the picture waits for the clock of the sound, ms. */
 const HESITATES = 300;
 /** How many drawn frames late a picture may be and still be shown. */
@@ -33,6 +38,8 @@ export class Player {
   drawn = $state(0);
 
   ready = new Ready();
+  /** How wide pictures are while something moves. */
+  pace = new Pace();
   #lacking = new WeakSet<ImageBitmap>();
   #pending = new Map<number, AbortController>();
   /** How long a picture is under way, and how long it is from one to the next, ms, smoothed. */
@@ -126,30 +133,68 @@ export class Player {
     [this.#latency, this.#period] = [0, 0];
   }
 
-  /** Draft at once; at rest, the final quality follows. */
+  /** Draft at once, narrower while something moves; at rest, all of it, and then the final quality. */
   showStill(): void {
-    session.looked = this.frames
-      ? { frame: this.frame, width: this.width, without: session.without.join(), split: session.split }
-      : {};
     clearTimeout(this.#stillTimer);
     this.#stopResting();
     // What is ready is seen at once.
     const known = this.ready.get(this.frame);
     if (known && this.frames) this.#show(known, this.frame);
     if (!this.frames) {
+      this.#turn++;
+      this.#following = false;
+      session.looked = {};
       this.picture = null;
       this.shownFrame = -1;
       return;
     }
-    const settle = this.quality === "final" ? 60 : 450;
-    void this.#still("draft").then(() => {
-      this.#stillTimer = setTimeout(() => {
-        if (this.playing) return;
-        void this.#still("final").then(() => {
-          this.#restTimer = setTimeout(() => void this.#rest(), RESTED);
-        });
-      }, settle);
-    });
+    const now = performance.now();
+    const moves = session.trial !== null || now - this.#asked < MOVES;
+    this.#asked = now;
+    // One picture at a time, so that all that are begun are seen: what is newest then comes next.
+    if (moves && this.#following) this.#newer = true;
+    else void this.#follow(moves);
+  }
+
+  #asked = -Infinity;
+  #following = false;
+  #newer = false;
+  /** What is asked for by an earlier turn is wanted no more. */
+  #turn = 0;
+
+  async #follow(moves: boolean): Promise<void> {
+    const turn = ++this.#turn;
+    this.#following = true;
+    let width: number;
+    do {
+      if (this.#newer) moves = true;
+      this.#newer = false;
+      width = moves ? this.pace.width(this.width) : this.width;
+      // What is tried meanwhile begins no picture of its own.
+      session.looked = {};
+      await this.#still("draft", width, moves);
+      if (turn !== this.#turn) return;
+    } while (this.#newer && !this.playing);
+    this.#following = false;
+    if (this.playing) return;
+    const looked = { frame: this.frame, width: this.pace.width(this.width) };
+    session.looked = { ...looked, without: session.without.join(), split: session.split };
+    this.#settle(width < this.width, turn);
+  }
+
+  /** The picture stands: what it still lacks follows, step by step. */
+  #settle(narrow: boolean, turn: number): void {
+    const settle = narrow ? PAUSES : this.quality === "final" ? 60 : 450;
+    this.#stillTimer = setTimeout(() => {
+      if (this.playing || turn !== this.#turn) return;
+      // While the hand goes on, what it moves comes first.
+      if (session.trying) return this.#settle(narrow, turn);
+      void this.#still(narrow ? "draft" : "final", this.width).then(() => {
+        if (turn !== this.#turn || this.playing) return;
+        if (narrow) this.#settle(false, turn);
+        else this.#restTimer = setTimeout(() => void this.#rest(), RESTED);
+      });
+    }, settle);
   }
 
   #restTimer: ReturnType<typeof setTimeout> | undefined;
@@ -174,7 +219,7 @@ export class Player {
       const next = frame % this.frames;
       if (this.ready.has(next)) continue;
       try {
-        const bitmap = await this.#fetch(next, "draft", abort.signal);
+        const bitmap = await this.#fetch(next, "draft", this.width, abort.signal);
         if (key !== this.#key) return bitmap.close();
         this.ready.put(next, bitmap, this.#wait, this.picture);
       } catch {
@@ -193,16 +238,20 @@ export class Player {
 
   #stillAsk = 0;
 
-  async #still(quality: string): Promise<void> {
+  /** Ask for the picture at the playhead and show it; where things `moves`, though the film has changed meanwhile. */
+  async #still(quality: string, width: number, moves = false): Promise<void> {
     const ask = ++this.#stillAsk;
     const frame = this.frame;
-    const key = this.#key;
+    const [id, key] = [session.id, this.#key];
     try {
       this.#stillAbort?.abort();
       this.#stillAbort = new AbortController();
-      const bitmap = await this.#fetch(frame, quality, this.#stillAbort.signal);
+      const asked = performance.now();
+      const bitmap = await this.#fetch(frame, quality, width, this.#stillAbort.signal);
+      if (quality === "draft") this.pace.took(performance.now() - asked, width, this.width);
       this.problem = "";
-      if (ask < this.#stillShown || key !== this.#key || this.playing) return bitmap.close();
+      const stale = moves ? id !== session.id : key !== this.#key;
+      if (ask < this.#stillShown || stale || this.playing) return bitmap.close();
       this.#stillShown = ask;
       this.#show(bitmap, frame);
     } catch (error) {
@@ -214,9 +263,9 @@ export class Player {
   #stillShown = 0;
   #stillAbort: AbortController | null = null;
 
-  async #fetch(frame: number, quality: string, signal: AbortSignal): Promise<ImageBitmap> {
+  async #fetch(frame: number, quality: string, width: number, signal: AbortSignal): Promise<ImageBitmap> {
     const answer = await fetch(
-      frameUrl(session.id, session.state, frame, this.width, quality, session.without.join(), session.split),
+      frameUrl(session.id, session.state, frame, width, quality, session.without.join(), session.split),
       { signal },
     );
     if (!answer.ok) {
@@ -310,7 +359,7 @@ export class Player {
       this.#pending.set(frame, abort);
       const key = this.#key;
       const asked = performance.now();
-      this.#fetch(frame, "draft", abort.signal)
+      this.#fetch(frame, "draft", this.width, abort.signal)
         .then((bitmap) => {
           this.#timed(asked);
           if (key === this.#key && this.playing) this.ready.put(frame, bitmap, this.#wait, this.picture);

@@ -54,6 +54,41 @@ describe("the playhead", () => {
     expect(player.frame).toBe(0);
   });
 
+  it("is narrower while something moves, and as wide as it is where the hand rests", async () => {
+    film(100);
+    const player = new Player();
+    player.width = 960;
+    player.renew();
+    vi.mocked(performance.now).mockRestore();
+    const underWay = new Set<AbortSignal>();
+    let most = 0;
+    vi.stubGlobal("fetch", async (url: string, { signal }: { signal: AbortSignal }) => {
+      asked.push(url);
+      underWay.add(signal);
+      most = Math.max(most, [...underWay].filter((one) => !one.aborted).length);
+      await new Promise((done) => setTimeout(done, 300 * (Number(/width=(\d+)/.exec(url)![1]) / 960) ** 2));
+      underWay.delete(signal);
+      signal.throwIfAborted();
+      return new Response(new Blob(["x"]));
+    });
+    await vi.waitFor(() => expect(player.shownFrame).toBe(0));
+    const shown = new Set<number>();
+    // As a hand moves, quicker than pictures are drawn.
+    for (let frame = 1; frame <= 60; frame++) {
+      player.seek(frame);
+      await new Promise((done) => setTimeout(done, 12));
+      shown.add(player.shownFrame);
+    }
+    expect(most).toBe(1);
+    expect(shown.size).toBeGreaterThan(5);
+    await vi.waitFor(() => expect(asked.at(-1)).toContain("quality=final"), 3000);
+    const last = asked.slice(-2).map((url) => [/frames\/(\d+)/.exec(url)![1], /width=(\d+)/.exec(url)![1]]);
+    expect(last).toEqual([
+      ["60", "960"],
+      ["60", "960"],
+    ]);
+  });
+
   it("runs by the clock at the film's rate, and asks only for frames ahead", async () => {
     film(1000, "30000/1001");
     const player = new Player();

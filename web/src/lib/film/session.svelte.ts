@@ -730,6 +730,11 @@ export class Session {
     return this.#line;
   }
 
+  /** Whether the hand still moves what is tried: an answer to that is under way. */
+  get trying(): boolean {
+    return this.#asking;
+  }
+
   #try(ask: () => Promise<Trial>): void {
     this.#asked = ask;
     if (this.#asking) return;

@@ -64,16 +64,20 @@
   });
 
   // The picture goes first; the rest follows when the hand rests.
+  function atRest(work: () => void, after: number): () => void {
+    let timer: ReturnType<typeof setTimeout>;
+    const begin = () => (timer = setTimeout(() => (session.trying ? begin() : work()), after));
+    begin();
+    return () => clearTimeout(timer);
+  }
   const run = $derived(Math.floor(player.frame / RUN));
   $effect(() => {
     const [state, wanted] = [session.state, run];
-    const timer = setTimeout(() => void camera.fetchMoments(state, wanted), untrack(() => session.trial) ? 180 : 0);
-    return () => clearTimeout(timer);
+    return atRest(() => void camera.fetchMoments(state, wanted), untrack(() => session.trial) ? 180 : 0);
   });
   $effect(() => {
     const state = session.state;
-    const timer = setTimeout(() => void camera.fetchCurves(state), 220);
-    return () => clearTimeout(timer);
+    return atRest(() => void camera.fetchCurves(state), 220);
   });
 
   // Seeking or playing the film, or leaving the step, ends a flight.
