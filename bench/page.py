@@ -1,8 +1,9 @@
 """What is measured in the page itself, in the distribution's Chromium, on a copy of the store: how soon a vantage that
-is dragged on the chart is seen in the viewfinder."""
+is dragged on the chart is seen in the viewfinder, and how many frames are seen where drawing is slow."""
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import subprocess
@@ -109,3 +110,48 @@ def drag_times(home: Path, film: str, moves: int = 60) -> list[float]:
         took: list[float] = page.evaluate("window.took")
         page.mouse.up()
         return took[:moves]
+
+
+SLOW = """() => {
+  // Frames are drawn one after the other, and each takes so long; what is let go of is not drawn.
+  const fetched = window.fetch;
+  let last = Promise.resolve();
+  window.fetch = (what, how) => {
+    const address = typeof what === "string" ? what : what.url;
+    if (!window.takes || !address.includes("/frames/")) return fetched(what, how);
+    const drawn = last.then(async () => {
+      how?.signal?.throwIfAborted();
+      await new Promise((done) => setTimeout(done, window.takes));
+      how?.signal?.throwIfAborted();
+      return new Response(window.drawn);
+    });
+    last = drawn.catch(() => undefined);
+    return drawn;
+  };
+}"""
+
+SEEN = """async ([address, takes]) => {
+  window.drawn = await (await fetch(address)).blob();
+  window.takes = takes;
+  window.seen = [];
+  const frame = document.querySelector("[data-frame]");
+  new MutationObserver(() => window.seen.push(frame.dataset.frame)).observe(frame, { attributes: true });
+}"""
+
+
+def frames_seen(home: Path, film: str, takes: float, seconds: float = 8.0) -> float:
+    """Distinct frames a second that are seen while the film plays, where a frame takes so many seconds to draw and no
+    two are drawn at once. What is drawn is one and the same picture: only when it comes is measured."""
+    with page_of(home, film, SLOW) as page:
+        with urllib.request.urlopen(f"http://127.0.0.1:{PORT}/api/films/{film}") as answer:
+            state = json.load(answer)["state"]
+        page.evaluate(SEEN, [f"/api/films/{film}/frames/0.jpg?state={state}&width=320", 1000 * takes])
+        page.keyboard.press("Space")
+        page.wait_for_timeout(2000)
+        page.evaluate("window.seen.length = 0")
+        begun = time.perf_counter()
+        page.wait_for_timeout(1000 * seconds)
+        seen = len(set(page.evaluate("window.seen")))
+        took = time.perf_counter() - begun
+        page.keyboard.press("Space")
+        return seen / took

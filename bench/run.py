@@ -262,6 +262,15 @@ def drag_shown(store: Store, film: Film) -> None:
     row("drag_shown", p95(drag_times(store.home, FILM_ID)), 1, 80, "ms")
 
 
+def play_thinned(store: Store, film: Film) -> None:
+    """Distinct frames a second that are seen where a frame takes twice as long to draw as it lasts, against as many as
+    can be drawn. More is better."""
+    from page import frames_seen
+
+    takes = 2 * float(film.fps.seconds(1))
+    row("play_thinned", frames_seen(store.home, FILM_ID, takes), 1 / takes, 0.9, "frames/s", least=True)
+
+
 DRAW = """
 import os, sys, time
 os.sched_setaffinity(0, {int(sys.argv[1])})
@@ -348,6 +357,7 @@ ROWS = {
         soundings_rate,
         command_start,
         drag_shown,
+        play_thinned,
         workers,
         pieces,
     )

@@ -9,6 +9,9 @@ const AHEAD = 10;
 const OUTSTANDING = 4;
 /** Of frames that take longer to draw than they last, every second, third … is drawn, up to this. */
 const SPARSEST = 12;
+/** By how many of the frames' own lengths drawing may take longer than it should before fewer are drawn, and by how
+ *  many it may when more are. */
+const [SLOWER, QUICKER] = [0.2, 0.15];
 /** How long the picture is at rest before frames ahead of it are drawn, ms. */
 const RESTED = 900;
 /** What is asked for anew within so long is on its way somewhere, ms. */
@@ -321,6 +324,14 @@ export class Player {
     return over! / (under ?? 1);
   }
 
+  /** Whether so many pictures are ready ahead that drawing only waits for them to be seen. */
+  get #stocked(): boolean {
+    const ahead = [...this.ready.frames()].filter(
+      (frame) => frame !== this.shownFrame && this.#wait(frame) <= AHEAD * this.#every,
+    );
+    return ahead.length >= AHEAD / 2;
+  }
+
   /** Keep the next frames coming that can still arrive in time; let go of those behind. */
   #drawAhead(): void {
     const step = Math.sign(this.speed);
@@ -328,8 +339,9 @@ export class Player {
     const each = 1000 / Math.max(this.#rate() * Math.abs(this.speed), 1e-6);
     if (this.#period) {
       // Every so manyth frame, evenly, as fast as they are drawn; not at once the other way when it goes better.
-      const wanted = Math.min(Math.max(Math.ceil(this.#period / each - 0.15), 1), SPARSEST);
-      if (wanted > this.#every || this.#period / each < this.#every - 1.3) this.#every = wanted;
+      const [lasts, fewer] = [this.#period / each, this.#every - 1];
+      const wanted = Math.min(Math.max(Math.ceil(lasts - SLOWER), 1), SPARSEST);
+      if (wanted > this.#every || (fewer && lasts < fewer + QUICKER && this.#stocked)) this.#every = wanted;
     }
     const every = this.#every * Math.max(Math.round(Math.abs(this.speed)), 1);
     const wanted = new Set<number>();

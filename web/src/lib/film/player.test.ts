@@ -26,6 +26,41 @@ async function screen(time: number): Promise<void> {
   for (const frame of due) frame(time);
 }
 
+/** What is shown of a film that plays for five seconds, where a frame takes so many ms at a moment; one is drawn after
+ *  the other, as a busy server does, and what is let go is not drawn. */
+async function played(takes: (now: number) => number): Promise<{ frame: number; at: number }[]> {
+  film(1000);
+  let now = 0;
+  vi.spyOn(performance, "now").mockImplementation(() => now);
+  const line: { done: (answer: Response) => void; signal: AbortSignal }[] = [];
+  let free = 0;
+  vi.stubGlobal("fetch", (_: string, { signal }: { signal: AbortSignal }) => {
+    return new Promise<Response>((done, fail) => {
+      line.push({ done, signal });
+      signal.addEventListener("abort", () => fail(new DOMException("let go", "AbortError")));
+    });
+  });
+  const player = new Player();
+  player.play();
+  const shown: { frame: number; at: number }[] = [];
+  let busy: (typeof line)[number] | undefined;
+  for (now = 0; now < 5000; now += 5) {
+    if (busy && now >= free) {
+      busy.done(new Response(new Blob(["x"])));
+      busy = undefined;
+    }
+    while (!busy && line.length) {
+      const next = line.shift()!;
+      if (!next.signal.aborted) [busy, free] = [next, now + takes(now)];
+    }
+    if (now % 15 === 0) await screen(now);
+    const last = shown[shown.length - 1];
+    if (player.shownFrame >= 0 && player.shownFrame !== last?.frame) shown.push({ frame: player.shownFrame, at: now });
+  }
+  player.pause();
+  return shown;
+}
+
 beforeEach(() => {
   asked = [];
   frames = [];
@@ -45,15 +80,7 @@ afterEach(() => {
 });
 
 describe("the playhead", () => {
-  it("stays within the film", () => {
-    film(100);
-    const player = new Player();
-    player.seek(250);
-    expect(player.frame).toBe(99);
-    player.seek(-5);
-    expect(player.frame).toBe(0);
-  });
-
+  // The first, as the playheads of the others go on drawing.
   it("is narrower while something moves, and as wide as it is where the hand rests", async () => {
     film(100);
     const player = new Player();
@@ -87,6 +114,15 @@ describe("the playhead", () => {
       ["60", "960"],
       ["60", "960"],
     ]);
+  });
+
+  it("stays within the film", () => {
+    film(100);
+    const player = new Player();
+    player.seek(250);
+    expect(player.frame).toBe(99);
+    player.seek(-5);
+    expect(player.frame).toBe(0);
   });
 
   it("runs by the clock at the film's rate, and asks only for frames ahead", async () => {
@@ -129,37 +165,7 @@ describe("the playhead", () => {
     [200, 4, 12],
   ] as const)
     it(`thins out evenly when a frame takes ${took} ms to draw`, async () => {
-      film(1000);
-      let now = 0;
-      vi.spyOn(performance, "now").mockImplementation(() => now);
-      // One frame after the other, as a busy server draws them; what is let go is not drawn.
-      const line: { done: (answer: Response) => void; signal: AbortSignal }[] = [];
-      let free = 0;
-      vi.stubGlobal("fetch", (_: string, { signal }: { signal: AbortSignal }) => {
-        return new Promise<Response>((done, fail) => {
-          line.push({ done, signal });
-          signal.addEventListener("abort", () => fail(new DOMException("let go", "AbortError")));
-        });
-      });
-      const player = new Player();
-      player.play();
-      const shown: { frame: number; at: number }[] = [];
-      let busy: (typeof line)[number] | undefined;
-      for (now = 0; now < 5000; now += 5) {
-        if (busy && now >= free) {
-          busy.done(new Response(new Blob(["x"])));
-          busy = undefined;
-        }
-        while (!busy && line.length) {
-          const next = line.shift()!;
-          if (!next.signal.aborted) [busy, free] = [next, now + took];
-        }
-        if (now % 15 === 0) await screen(now);
-        const last = shown[shown.length - 1];
-        if (player.shownFrame >= 0 && player.shownFrame !== last?.frame)
-          shown.push({ frame: player.shownFrame, at: now });
-      }
-      player.pause();
+      const shown = await played(() => took);
       const later = shown.filter(({ at }) => at > 1500);
       expect(later.length / 3.5).toBeGreaterThanOrEqual(least);
       const steps = later.slice(1).map(({ frame }, k) => frame - later[k]!.frame);
@@ -168,6 +174,13 @@ describe("the playhead", () => {
       // Real time leads: what is shown is never far behind the playhead.
       expect(Math.max(...later.map(({ frame, at }) => (at / 1000) * 25 - frame))).toBeLessThan(gap * 2 + 2);
     });
+
+  it("shows more again when drawing was slow for a while only", async () => {
+    const shown = await played((now) => (now > 500 && now < 1200 ? 150 : 80));
+    const later = shown.filter(({ at }) => at > 3000);
+    // Every second frame, as before.
+    expect(later.length / 2).toBeGreaterThan(11);
+  });
 
   it("goes round when it loops, and stops at the end when it does not", async () => {
     film(50);
