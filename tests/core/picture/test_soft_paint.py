@@ -30,7 +30,7 @@ def test_a_wide_dim_light_is_a_small_part_of_a_bright_one(opaque: bool) -> None:
     sigma, colour, light = 24.0, "#2a3040", np.array([42, 48, 64], np.float32)
     pixels = np.full((320, 480, 4), DARK if opaque else (0, 0, 0, 0), np.uint8)
     before = pixels.copy()
-    with painted(pixels, opaque, wide=sigma) as canvas:
+    with painted(pixels, opaque, wide=True) as canvas:
         canvas.drawRect(skia.Rect(160, 120, 320, 200), softened(filled(colour), sigma))
     # The same in white on black has a step for each of 255 shares.
     bright = np.zeros((320, 480, 4), np.uint8)

@@ -12,7 +12,9 @@ from numpy.typing import NDArray
 
 from yaila.core.camera import NEAR, View
 from yaila.core.colour import bytes_of
+from yaila.core.compiling import njit
 from yaila.core.picture.linear import THRESHOLDS
+from yaila.core.picture.threads import in_threads
 
 WIDE = 6.0
 """From so wide a blur on, a deviation in pixels, what is painted may have terraces of one code each."""
@@ -20,33 +22,44 @@ WIDE = 6.0
 
 @contextmanager
 def painted(
-    pixels: NDArray[np.uint8], opaque: bool, wide: float = 0.0, at: tuple[int, int] = (0, 0)
+    pixels: NDArray[np.uint8], opaque: bool, wide: bool = False, at: tuple[int, int] = (0, 0)
 ) -> Iterator[skia.Canvas]:
     """A canvas that paints on pixels, (height, width, 4) uint8 premultiplied RGBA; ``opaque`` ones are drawn on
     twice as fast.
 
     Args:
-        wide: how wide the widest blur is that will be painted, a deviation in pixels. From ``WIDE`` on it is painted in
-            half floats, and dithered into the pixels: what is dim and wide then has no terraces.
+        wide: whether blurs of ``WIDE`` and more will be painted: it is painted in half floats then, and dithered into
+            the pixels, so that what is dim and wide has no terraces.
         at: where in the frame the pixels begin, column and row: there the dither is at home.
     """
     alpha = skia.kOpaque_AlphaType if opaque else skia.kPremul_AlphaType
-    if wide < WIDE:
+    if not wide:
         with skia.Surface(pixels, colorType=skia.kRGBA_8888_ColorType, alphaType=alpha) as canvas:
             yield canvas
         return
-    before = (pixels.astype(np.float32) / 255).astype(np.float16)
-    fine = before.copy()
-    with skia.Surface(fine, colorType=skia.kRGBA_F16_ColorType, alphaType=alpha) as canvas:
+    fine = cv2.LUT(pixels, HALVES)
+    with skia.Surface(fine.view(np.float16), colorType=skia.kRGBA_F16_ColorType, alphaType=alpha) as canvas:
         yield canvas
-    left, top, width, height = cv2.boundingRect((fine.view(np.uint64) != before.view(np.uint64))[..., 0].view(np.uint8))
-    if width:
-        part = np.s_[top : top + height, left : left + width]
-        changed = fine[part] != before[part]
-        rows, columns = np.ogrid[top + at[1] : top + at[1] + height, left + at[0] : left + at[0] + width]
-        threshold = THRESHOLDS[rows & 3, columns & 3][..., None]
-        made = np.clip(fine[part].astype(np.float32), 0, 1) * 255 + threshold
-        pixels[part] = np.where(changed, made.astype(np.uint8), pixels[part])
+    in_threads(lambda a, b: dithered_rows(fine, pixels, a, b, HALVES, CODES, THRESHOLDS, *at), 0, len(pixels))
+
+
+HALVES = (np.arange(256) / 255).astype(np.float16).view(np.uint16)
+"""The half floats of codes, by their bits."""
+
+CODES = np.clip(np.nan_to_num(np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float32)), 0, 1) * 255
+"""The codes, with their fractions, of half floats."""
+
+
+@njit(cache=True, nogil=True)
+def dithered_rows(fine, pixels, first, last, halves, codes, thresholds, left, top):
+    """Rows of pixels, of which those channels that were painted on are as half floats say."""
+    for y in range(first, last):
+        for x in range(pixels.shape[1]):
+            threshold = thresholds[(y + top) & 3, (x + left) & 3]
+            for c in range(4):
+                made = fine[y, x, c]
+                if made != halves[pixels[y, x, c]]:
+                    pixels[y, x, c] = np.uint8(min(codes[made] + threshold, np.float32(255)))
 
 
 def image_of(picture: NDArray[np.uint8]) -> skia.Image:

@@ -31,7 +31,7 @@ from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import insets, markers, regions, room, routes
 from yaila.core.picture.backdrop import on_backdrop
 from yaila.core.picture.blocks import Block, Blocks, blocks_of, height_of_blocks
-from yaila.core.picture.canvas import painted
+from yaila.core.picture.canvas import WIDE, painted
 from yaila.core.picture.decks import PresentDeck, Sky, parted
 from yaila.core.picture.frame_finish import finished, mixed_pixels, regraded
 from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of, pyramid_of
@@ -506,18 +506,17 @@ REACH = 100.0
 
 
 def _paint(work: Work, pieces: list[Piece], ground: Pixels) -> None:
-    if pieces:
-        wide = max(piece.wide for piece in pieces)
-        at = work.view.left, work.view.top
+    at = work.view.left, work.view.top
+    for wide, some in groupby(pieces, key=lambda piece: piece.wide >= WIDE):
         with painted(work.pixels, not work.request.clear, wide, at) as canvas:
             # Over relief, pieces are placed in the view of the flat ground, and pixels are those of the frame.
             if not pieces[0].lies:
                 canvas.translate(work.view.left - work.outer.left, work.view.top - work.outer.top)
-            for piece in pieces:
+            for piece in some:
                 go_on()
                 if late():
                     work.unfinished = True
-                    break
+                    return
                 piece.paint(Easel(canvas, ground))
 
 
