@@ -333,7 +333,7 @@ def night_post(world: World, plates: list[Plate], heights: Plate | None = None, 
         plates=[*plates, *lights, *([heights] if heights else [])],
         vantages=vantages, routes=[route], markers=markers, labels=_labels(stops, ebbing), regions=[_island(world)],
         styles=[
-            MarkerStyle(id="calls", name="Calls", look=MarkerLook(size=38)),
+            MarkerStyle(id="calls", name="Calls", look=MarkerLook(size=38, shadow=0.45)),
             LabelStyle(id="names", name="Harbour names", look=Lettering(family="Lato", size=46, halo=12)),
             LampStyle(id="quays", name="Quay lamps", look=LampLook(bright=3.2, reach=330, warmth=2500, glow=0.3)),
         ],

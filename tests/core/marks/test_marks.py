@@ -15,9 +15,11 @@ from yaila.core.film import Duration, Film, Marker, Passage, Route, RoutePoint, 
 from yaila.core.film.marked import Draws
 from yaila.core.film.scene import DrawnRoute, Present
 from yaila.core.ground import GroundBox
+from yaila.core.imagery import PageStore
 from yaila.core.marks import Arrival, MarkerLook, Stroke
 from yaila.core.marks.travellers import PATHS, UPRIGHT, Traveller
-from yaila.core.time import Ease, FilmMoment, MarkMoment, RouteMoment, VantageMoment
+from yaila.core.picture import Kit, Renderer, Request
+from yaila.core.time import Ease, FilmMoment, MarkMoment, RouteMoment, Time, VantageMoment
 from yaila.standin.night_post import mail_boat, night_post
 from yaila.standin.world import World
 
@@ -308,3 +310,45 @@ def test_a_traveller_that_lies_is_a_part_of_the_ground_or_of_the_air_above_it(ti
     assert one[1] - one[0] == pytest.approx(other[1] - other[0], rel=0.15)
     upright = extent(900, size=200)
     assert (one[3] - one[2]) / (upright[3] - upright[2]) == pytest.approx(np.cos(np.radians(tilt)), abs=0.12)
+
+
+def seen_of(sign: dict, azimuth: float = 180.0) -> np.ndarray:
+    """What a sign of white in the middle of 400 by 400 grey pixels looks like, from straight above, the sun at 45."""
+    made = Film.model_validate(
+        {
+            "ground": {"kind": "plain"},
+            "background": "#808080",
+            "frame": {"width": 400, "height": 400},
+            "vantages": [{"id": "a", "name": "A", "x": 0, "y": 0, "span": 400, "hold": 1}],
+            "markers": [{"id": "m", "name": "M", "x": 0, "y": 0, **sign}],
+            "finish": {"sun": {"on": True, "azimuth": azimuth, "height": 45, "tints": 0}},
+        }
+    )
+    renderer = Renderer(lambda key: pytest.fail(key), PageStore(1), Kit())
+    return renderer.render(Request(made, Time(20), FrameSize(400, 400))).pixels[..., 0]
+
+
+LOOK = {"size": 60, "edge": 0, "colour": "#ffffff"}
+
+
+@pytest.mark.parametrize(("turn", "right", "down"), [(0, 1, -1), (90, 1, 1), (180, -1, 1), (270, -1, -1)])
+def test_a_sign_that_lies_on_the_ground_has_north_at_its_head(turn: float, right: int, down: int) -> None:
+    look = {**LOOK, "symbol": "flag", "scales": "ground", "ground": 60}
+    rows, columns = np.nonzero(seen_of({"turn": turn, "look": look}) > 200)
+    # A flag flies to the right of its pole, above its place.
+    assert (columns.mean() - 200) * right > 5
+    assert (rows.mean() - 200) * down > 5
+
+
+def test_what_stands_throws_its_shadow_as_far_as_it_is_high_and_what_lies_a_little_aside() -> None:
+    """By hand: at 45 degrees a shadow is as long as what throws it; a pin is 2.2 halves of its width high."""
+    pin = {**LOOK, "symbol": "pin", "shadow": 0.8}
+    rows, columns = np.nonzero(seen_of({"look": pin}, 0) < 70)
+    assert rows.max() - 200 == pytest.approx(2.2 * 30, abs=4)
+    assert rows.min() >= 198
+    assert np.abs(columns - 200).max() == pytest.approx(0.75 * 30, abs=4)
+    dot = {**LOOK, "symbol": "dot", "shadow": 0.8}
+    rows, columns = np.nonzero(seen_of({"look": dot}, 270) < 90)
+    assert columns.max() - 200 == pytest.approx((0.8 + 0.3) * 30, abs=3)
+    assert columns.min() > 200
+    assert np.array_equal(seen_of({"look": {**dot, "shadow": 0.0}}), seen_of({"look": {**dot, "shadow": 0.0}}, 90))

@@ -67,7 +67,7 @@ class Stroke(_Look):
 class MarkerLook(_Look):
     """A marker: ``scales`` says whether ``size`` is pixels of the frame, or the marker lies on the ground and is
     ``ground`` units wide, or, between the two, it stands upright and grows with the root of what it would grow by on
-    the ground. ``pulses`` rings a second run out from it."""
+    the ground. ``pulses`` rings a second run out from it. ``shadow`` is how dark a shadow is that it casts."""
 
     symbol: Literal["ring", "dot", "target", "square", "cross", "star", "pin", "flag", "picture"] = "ring"
     picture: AidSha | None = None
@@ -82,6 +82,7 @@ class MarkerLook(_Look):
     pulses: PerSecond = Field(0.0, ge=0, le=10)
     spin: PerSecond = Field(0.0, ge=-20, le=20, title="Spins")
     """Turns a second."""
+    shadow: Changes[Share] = Field(0.0, ge=0, le=1)
 
 
 class InsetLook(_Look):

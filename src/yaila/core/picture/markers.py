@@ -8,12 +8,13 @@ from functools import partial
 
 import numpy as np
 import skia
+from numpy.typing import NDArray
 
-from yaila.core.camera import NEAR, View
+from yaila.core.camera import NEAR
 from yaila.core.film import Marker
 from yaila.core.film.scene import Present
 from yaila.core.marks import MarkerLook
-from yaila.core.picture.canvas import filled, line
+from yaila.core.picture.canvas import filled, line, matrix_of
 from yaila.core.picture.kit import Kit
 from yaila.core.picture.reveals import around, only_uncovered
 from yaila.core.picture.stage import Easel, Piece, Stage
@@ -37,22 +38,35 @@ def pieces(presents: Sequence[PresentMarker], stage: Stage) -> list[Piece]:
 def _uncovering(present: PresentMarker, stage: Stage, high: float, easel: Easel) -> None:
     corners = around(present.mark.place, stage.view)
     with only_uncovered(easel.canvas, present.uncovered, corners, stage.view):
-        _draw(easel.canvas, present, stage.view, stage.kit, high)
+        _draw(easel.canvas, present, stage, high)
 
 
-def _draw(canvas: skia.Canvas, present: PresentMarker, view: View, kit: Kit, high: float) -> None:
+STANDING = ("pin", "flag")
+"""Signs whose foot is on their place; others lie about it, a little above the ground."""
+
+ABOVE = 0.3
+"""How far above the ground what lies about its place is, for its shadow, in halves of its width."""
+
+SOFT = 0.07
+"""How soft a shadow is, a deviation in halves of a sign's width."""
+
+
+def _draw(canvas: skia.Canvas, present: PresentMarker, stage: Stage, high: float) -> None:
+    view, kit = stage.view, stage.kit
     marker, look, scale = present.mark, present.look, view.scale
     place = np.array([[marker.x, marker.y]])
     u, v, depth = view.project(place, high)[0].tolist()
-    canvas.save()
-    canvas.translate(u, v)
+    turned = np.eye(3)
+    turned[:2, 2] = u, v
+    lifted = 0.0
     if look.scales == "ground":
         # It lies on the ground: the projection near its place, foreshortened as the ground is.
         step = view.pose.span * 1e-4
         near = view.project(place + np.array([[step, 0.0], [0.0, step]]))
         (a, b), (c, d) = ((near[:, :2] - [u, v]) / step * look.ground / 2).tolist()
-        canvas.concat(skia.Matrix([a, c, 0, b, d, 0, 0, 0, 1]))
-        canvas.rotate(-marker.turn)
+        # Its own down is south.
+        turned[:2, :2] = [[a, -c], [b, -d]]
+        turned = turned @ _turned(marker.turn)
         half = 1.0
         edge = look.edge / max(look.size / 2, 1)
     else:
@@ -61,8 +75,14 @@ def _draw(canvas: skia.Canvas, present: PresentMarker, view: View, kit: Kit, hig
             # The size at which both would be the same is that of its own.
             grown = look.ground * view.pixels_per_unit / depth / (look.size * scale)
             half, edge = half * math.sqrt(grown), edge * math.sqrt(grown)
-        canvas.translate(0, -present.lift * look.size * scale)
+        lifted = present.lift * look.size * scale
     strength = present.opacity * look.opacity
+    turned = turned @ np.array([[1, 0, 0], [0, 1, -lifted], [0, 0, 1.0]])
+    sized = turned @ np.diag([present.scale, present.scale, 1.0]) @ _turned(360 * look.spin * present.seconds)
+    if look.shadow and strength and present.drawn >= 1:
+        _cast(canvas, present, stage, (u, v, depth), half, sized, lifted, high)
+    canvas.save()
+    canvas.concat(matrix_of(turned))
     canvas.saveLayerAlpha(None, round(255 * strength)) if strength < 1 else canvas.save()
     for k in range(math.ceil(look.pulses)):
         # Rings run out one after the other, each in a second.
@@ -72,24 +92,80 @@ def _draw(canvas: skia.Canvas, present: PresentMarker, view: View, kit: Kit, hig
         canvas.drawCircle(0, 0, half * (1 + 1.6 * share), ring)
     canvas.scale(present.scale, present.scale)
     canvas.rotate(360 * look.spin * present.seconds)
-    if look.symbol == "picture":
-        draw_sign(canvas, kit.sign(look.picture), half)
-        canvas.restore()
-        canvas.restore()
-        return
-    path, hollow = _symbol(look.symbol, half)
-    if present.drawn < 1:
+    if present.drawn < 1 and look.symbol != "picture":
         # Its outline draws itself before it is filled, and as long as it goes.
+        path, hollow = _symbol(look.symbol, half)
         drawn = line(look.colour, hollow or half * 0.14)
         drawn.setPathEffect(skia.TrimPathEffect.Make(0, present.drawn))
         canvas.drawPath(path, drawn)
-    elif hollow:
-        canvas.drawPath(path, line(look.edge_colour, hollow + 2 * edge))
-        canvas.drawPath(path, line(look.colour, hollow))
     else:
-        if edge:
-            canvas.drawPath(path, line(look.edge_colour, 2 * edge))
-        canvas.drawPath(path, filled(look.colour))
+        _sign(canvas, look, kit, half, edge)
+    canvas.restore()
+    canvas.restore()
+
+
+def _sign(canvas: skia.Canvas, look: MarkerLook, kit: Kit, half: float, edge: float) -> None:
+    """A sign about 0, 0, of that half width."""
+    if look.symbol == "picture":
+        return draw_sign(canvas, kit.sign(look.picture), half)
+    path, hollow = _symbol(look.symbol, half)
+    if hollow:
+        canvas.drawPath(path, line(look.edge_colour, hollow + 2 * edge))
+        return canvas.drawPath(path, line(look.colour, hollow))
+    if edge:
+        canvas.drawPath(path, line(look.edge_colour, 2 * edge))
+    return canvas.drawPath(path, filled(look.colour))
+
+
+def _turned(degrees: float) -> NDArray[np.float64]:
+    cos, sin = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+    return np.array([[cos, -sin, 0], [sin, cos, 0], [0, 0, 1.0]])
+
+
+def _cast(
+    canvas: skia.Canvas,
+    present: PresentMarker,
+    stage: Stage,
+    seen: tuple[float, float, float],
+    half: float,
+    sized: NDArray[np.float64],
+    lifted: float,
+    high: float,
+) -> None:
+    """The shadow of a sign: of one that stands, upright and across the line of sight, where each of its points falls;
+    of one that lies about its place, a little aside.
+
+    Args:
+        seen: its place in the frame, pixels, and how far away that is.
+        half: of its width, in its own units; ``sized`` takes these to the frame.
+        lifted: how far it is raised in the frame, pixels.
+        high: the ground there.
+    """
+    look, view, (u, v, depth) = present.look, stage.view, seen
+    # Ground units for a pixel of the frame at that distance.
+    unit = depth / view.pixels_per_unit
+    fall, place = stage.light.fall, np.array(present.mark.place)
+    if look.scales != "ground" and look.symbol in STANDING:
+        right, _, _ = view.pose.axes()
+        origin = np.array([*(place - view.target), high, 1.0])
+        across = view.space[:, :3] @ np.array([*right[:2], 0.0]) * unit
+        down = view.space[:, :3] @ np.array([*-fall, 0.0]) * unit
+        board = np.column_stack([across, down, view.space @ origin]) @ np.linalg.inv(
+            np.array([[1, 0, u], [0, 1, v], [0, 0, 1.0]])
+        )
+    else:
+        ground = look.ground / 2 if look.scales == "ground" else half * unit
+        fallen = view.project((place + fall * (ABOVE * ground + lifted * unit))[None], high)[0]
+        if fallen[2] <= NEAR:
+            return
+        board = np.array([[1, 0, fallen[0] - u], [0, 1, fallen[1] - v + lifted], [0, 0, 1.0]])
+    soft = skia.ImageFilters.Blur(SOFT * half, SOFT * half)
+    shade = skia.Paint(Alphaf=look.shadow * present.opacity * look.opacity, ImageFilter=soft)
+    shade.setColorFilter(skia.ColorFilters.Blend(skia.ColorBLACK, skia.BlendMode.kSrcIn))
+    canvas.save()
+    canvas.concat(matrix_of(board @ sized))
+    canvas.saveLayer(None, shade)
+    _sign(canvas, look, stage.kit, half, look.edge / max(look.size / 2, 1) * half)
     canvas.restore()
     canvas.restore()
 

@@ -45,6 +45,7 @@
     "opacity",
     "edge",
     "edge_colour",
+    "shadow",
     "pulses",
     { key: "spin", unit: "turns/s" },
   ]}
