@@ -13,15 +13,15 @@ function drawn(pace: Pace, whole: number, count: number, full = 960): { width: n
 
 test("what is slow comes narrower and in time, and what is quick as wide as it is", () => {
   const pace = new Pace();
-  const slow = drawn(pace, 300, 12);
+  const slow = drawn(pace, 180, 12);
   expect(slow[0]!.width).toBe(960);
   expect(Math.max(...slow.slice(2).map((one) => one.took))).toBeLessThan(60);
-  expect(Math.min(...slow.map((one) => one.width))).toBeGreaterThanOrEqual(288);
+  expect(Math.min(...slow.map((one) => one.width))).toBeGreaterThanOrEqual(480);
   expect(drawn(pace, 20, 12).at(-1)!.width).toBe(960);
 });
 
 test("its size does not change all the time", () => {
-  const widths = drawn(new Pace(), 180, 30)
+  const widths = drawn(new Pace(), 100, 30)
     .slice(5)
     .map((one) => one.width);
   expect(new Set(widths).size).toBeLessThanOrEqual(2);

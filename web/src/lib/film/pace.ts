@@ -1,7 +1,7 @@
 /** What a picture may take to be drawn and sent while something moves under the hand, ms. */
 const QUICK = 45;
 /** No narrower than this share of its width. */
-const NARROWEST = 0.3;
+const NARROWEST = 0.5;
 /** It becomes wider by no more than so many times at once. */
 const WIDENS = 1.3;
 /** Widths are multiples of so many pixels, so that the picture does not change its size all the time. */
