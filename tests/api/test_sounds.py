@@ -14,7 +14,8 @@ import soundfile
 from fastapi.testclient import TestClient
 
 from tests.core.sound.test_beats import music
-from tests.formats.test_clips import even, written
+from tests.formats.test_clips import even, number_of, picture, written
+from tests.formats.test_frames_clip import packed, png
 from yaila.api.app import create_app
 from yaila.core.film import Film
 from yaila.core.film.heard import Mix, Soundtrack
@@ -131,6 +132,26 @@ def test_a_film_and_its_sound_travel_in_a_bundle(
     (key,) = film.sound_files
     assert other.sounds.add(media[key], media[key].name).sha256 == key
     assert np.allclose(other.sounds.read(key)(0, 100), store.sounds.read(key)(0, 100))
+
+
+def test_frames_in_a_zip_become_a_clip_at_the_film_s_rate(
+    client: TestClient, film_id: str, store: Store, tmp_path: Path
+) -> None:
+    frames = {f"smoke_{k:03}.png": png(picture(k, 160, 90)) for k in range(10) if k != 4}
+    data = packed(tmp_path / "smoke.zip", frames).read_bytes()
+    job = bring(client, film_id, data, "Smoke.zip", to="clips", x=600, y=400)
+    assert job["state"] == "done", job
+    assert "1 of its frames" in job["message"]
+    (inset,) = store.films.state(film_id).film.insets
+    assert (inset.name, inset.shows.seconds) == ("Smoke", pytest.approx(10 / 25))
+    assert number_of(store.clips.open(inset.shows.sha256).at(0.3, 160)) == 7
+    # The same once more is the same clip.
+    bring(client, film_id, data, "Smoke.zip", to="clips")
+    assert len({one.shows.sha256 for one in store.films.state(film_id).film.insets}) == 1
+    assert (
+        "no numbered pictures"
+        in bring(client, film_id, packed(tmp_path / "x.zip", {}).read_bytes(), "x.zip", to="clips")["message"]
+    )
 
 
 def test_a_sound_and_a_clip_that_a_film_has_lost_are_found_again_by_their_files(

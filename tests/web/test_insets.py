@@ -10,7 +10,8 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
-from tests.formats.test_clips import even, written
+from tests.formats.test_clips import even, picture, written
+from tests.formats.test_frames_clip import packed, png
 from tests.truth import fine_texture
 from tests.web.hands import drop, film_of, kept, middle
 
@@ -34,6 +35,16 @@ def sounding(path: Path) -> Path:
                 packet.stream = stream
                 to.mux(packet)
     return path
+
+
+def test_frames_in_a_zip_are_dropped_as_one_clip(server: Server, film: Page, tmp_path: Path) -> None:
+    page = film
+    entries = {"smoke/": b"", **{f"smoke/smoke.{k}.png": png(picture(k, 160, 90)) for k in range(8, 20)}}
+    page.keyboard.press("4")
+    expect(page.get_by_role("button", name="Inset", exact=True)).to_be_visible()
+    drop(page, packed(tmp_path / "Smoke.zip", entries))
+    expect(page.get_by_label("Name of the inset")).to_have_value("Smoke", timeout=60_000)
+    assert film_of(server)["film"]["insets"][0]["shows"]["seconds"] == pytest.approx(12 / 25)
 
 
 def test_a_clip_is_set_at_a_place_and_plays_and_sounds_there(server: Server, film: Page, tmp_path: Path) -> None:

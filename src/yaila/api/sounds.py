@@ -127,9 +127,9 @@ async def receive_clip(
     reach: Annotated[float, Query(ge=0)] = 0.0,
     stands: Literal["facing", "board", "frame", "full"] = "facing",
 ) -> Job:
-    """Take a clip (the body of the request) and let it be seen in the film, at a place, from a frame on, and heard with
-    it."""
-    desk.store.films.state(film_id)
+    """Take a clip (the body of the request), or a ZIP of its frames at the film's rate, and let it be seen in the film,
+    at a place, from a frame on, and heard with it."""
+    rate = desk.store.films.state(film_id).film.rate
     label = label_of(name, "Clip")
 
     def lay(job: str, outcome: dict[str, Any]) -> None:
@@ -143,7 +143,7 @@ async def receive_clip(
             acts.append(AddSound(frame=frame, file=heard, name=called, hangs=inset.id))
         desk.conclude(job, acts, f"Set {called}", outcome["told"])
 
-    return await begun(desk, request, film_id, label, {"clip": True}, BadClip, lay)
+    return await begun(desk, request, film_id, label, {"clip": True, "rate": rate}, BadClip, lay)
 
 
 @router.get("/films/{film_id}/mix", response_class=Response)

@@ -8,10 +8,13 @@ from typing import Any
 
 from yaila.core.errors import BadGeoreference, BadSound
 from yaila.core.ground.georeference import Georeference
+from yaila.core.time import Rate
 from yaila.farm.bundles import take_in_bundle
 from yaila.farm.pulse import Pulse
+from yaila.formats.frames_clip import clip_of_frames
 from yaila.formats.georeferencing import is_tiff, read_world
 from yaila.formats.mbtiles import is_mbtiles, read_mbtiles
+from yaila.formats.whole import ask_room
 from yaila.store import Store
 from yaila.store.database import JobRow
 from yaila.store.pictures import sha256_of
@@ -69,11 +72,23 @@ def _sound(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[st
 
 
 def _clip(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[str, Any]:
-    """Take in a clip, and its sound, if it has any that can be heard."""
+    """Take in a clip, or the frames of one, and its sound, if it has any that can be heard."""
+    name, told, before = row.name, "", 0.0
+    if name.lower().endswith(".zip"):
+        name, before = f"{Path(name).stem}.mkv", 0.5
+        with store.room(row.id) as folder:
+            # The clip of frames takes about what they do.
+            ask_room(folder, 2 * file.stat().st_size, f"“{row.name}”")
+            made = folder / "frames.mkv"
+            rate = Rate.parse(row.settings["rate"]).value
+            told = clip_of_frames(file, made, row.name, rate, lambda share: progress(before * share))
+            made.replace(file)
     sha256 = sha256_of(file)
     lost = not store.clips.has(sha256)
-    clip = store.clips.add(file, row.name, lambda share: progress(0.8 * share), job=row.id, sha256=sha256)
-    found: dict[str, Any] = {"clip": clip.model_dump(), "heard": None, "lost": lost, "told": ""}
+    clip = store.clips.add(
+        file, name, lambda share: progress(before + (0.8 - before) * share), job=row.id, sha256=sha256
+    )
+    found: dict[str, Any] = {"clip": clip.model_dump(), "heard": None, "lost": lost, "told": told}
     if store.clips.get(sha256).sound:
         try:
             sound = store.sounds.add(

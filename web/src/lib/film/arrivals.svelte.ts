@@ -11,6 +11,25 @@ const isSound = (file: File) =>
 /** Files of moving pictures. */
 const isClip = (file: File) =>
   /\.(mp4|mov|m4v|webm|mkv|avi|mxf|mpe?g|m?ts)$/i.test(file.name) || file.type.startsWith("video/");
+/** Whether a ZIP begins with pictures: the frames of a clip. */
+async function holdsFrames(file: File): Promise<boolean> {
+  if (!/\.zip$/i.test(file.name)) return false;
+  const head = new DataView(await file.slice(0, 65536).arrayBuffer());
+  // Folders come first, and hold nothing themselves (ISO/IEC 21320-1, local headers).
+  for (let at = 0; at + 30 < head.byteLength && head.getUint32(at) === 0x504b0304;) {
+    const [packed, name, more] = [
+      head.getUint32(at + 18, true),
+      head.getUint16(at + 26, true),
+      head.getUint16(at + 28, true),
+    ];
+    const path = new TextDecoder().decode(head.buffer.slice(at + 30, at + 30 + name));
+    if (!path.endsWith("/") && !path.split("/").some((part) => part.startsWith(".") || part === "__MACOSX"))
+      return /\.(png|jpe?g|webp|tiff?)$/i.test(path);
+    at += 30 + name + more + packed;
+  }
+  return false;
+}
+
 const isPicture = (file: File) => /\.(png|jpe?g|webp)$/i.test(file.name);
 
 type Arrival = { film: string; name: string; share: number; error: string };
@@ -35,10 +54,14 @@ class Arrivals {
     const table = (file: File) => /\.txt$/i.test(file.name);
     for (const file of all.filter(table))
       if (await gathering.bringGazetteer(file)) session.notice = `Places of “${file.name}” can be searched now.`;
-    for (const file of all.filter(ground)) await opened.open(film, file);
+    const frames = new Set<File>();
+    for (const file of all) if (session.step === "mark" && (await holdsFrames(file))) frames.add(file);
+    for (const file of all.filter((one) => ground(one) && !frames.has(one))) await opened.open(film, file);
     for (const file of all.filter(isSound)) await this.#bring(film, file, (arrival) => this.#sound(file, arrival));
     if (session.step === "mark" || all.some(isClip)) {
-      const seen = all.filter((file) => isClip(file) || (session.step === "mark" && isPicture(file)));
+      const seen = all.filter(
+        (file) => isClip(file) || frames.has(file) || (session.step === "mark" && isPicture(file)),
+      );
       const { x, y } = session.shown;
       if (session.step === "sound")
         for (const file of seen) await this.#bring(film, file, (one) => this.#sound(file, one));
@@ -59,7 +82,7 @@ class Arrivals {
     const film = session.id;
     const before = new Set(session.film?.insets.map(({ id }) => id));
     for (const file of files) {
-      const to = isClip(file) ? "clips" : "pictures";
+      const to = isClip(file) || /\.zip$/i.test(file.name) ? "clips" : "pictures";
       const query = new URLSearchParams({ name: file.name, x: `${at[0]}`, y: `${at[1]}`, frame: `${player.frame}` });
       query.set("reach", `${reach}`);
       if (to === "pictures") query.set("as", "inset");
