@@ -1,4 +1,4 @@
-"""One renderer: layers that give the whole again, regions of a frame, several plates uncovered at once."""
+"""One renderer: parts that give the whole again, regions of a frame, several plates uncovered at once."""
 
 from __future__ import annotations
 
@@ -7,13 +7,12 @@ import pytest
 from skia import BlendMode, Image, Paint, Surface, kPremul_AlphaType, kRGBA_8888_ColorType
 
 from tests.core.film.test_walk import SIZE, Texture, full
-from tests.drawing import over
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.film import Film, choreograph
 from yaila.core.film.marked import Label, Marker, Reveal
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
-from yaila.core.picture.render import PAINTERS, PASSES
+from yaila.core.picture.render import PAINTERS, PASSES, marks_on_the_ground
 from yaila.core.time import FilmMoment, Time
 
 
@@ -24,27 +23,25 @@ def renderer() -> Renderer:
 
 
 @pytest.mark.parametrize("time", [27, 58, 82.5])
-def test_layers_laid_over_one_another_give_the_whole_again(renderer: Renderer, time: float) -> None:
-    request = Request(full(), Time(time), SIZE)
-    layers = renderer.layers(request)
-    whole = renderer.render(request).pixels
-    assert [layer.depth is None for layer in layers] == [True] + [False] * (len(layers) - 1)
-    assert len(layers) > 1
-    assert np.abs(over([layer.pixels for layer in layers]).astype(int) - whole).max() <= 2
-    # And as another library composes them (Skia's source-over).
-    canvas_pixels = layers[0].pixels.copy()
-    with Surface(canvas_pixels, colorType=kRGBA_8888_ColorType) as canvas:
-        for layer in layers[1:]:
-            picture = Image.fromarray(layer.pixels, colorType=kRGBA_8888_ColorType, alphaType=kPremul_AlphaType)
-            canvas.drawImage(picture, 0, 0, paint=Paint(BlendMode=BlendMode.kSrcOver))
-    assert np.abs(canvas_pixels.astype(int) - whole).max() <= 2
+def test_ground_and_marks_laid_over_one_another_give_the_whole_again(renderer: Renderer, time: float) -> None:
+    """As another library composes them (Skia's source-over)."""
+    made = renderer.in_layers(Request(full(), Time(time), SIZE))
+    pixels = made["ground"].copy()
+    with Surface(pixels, colorType=kRGBA_8888_ColorType, alphaType=kPremul_AlphaType) as canvas:
+        picture = Image.fromarray(made["marks"], colorType=kRGBA_8888_ColorType, alphaType=kPremul_AlphaType)
+        canvas.drawImage(picture, 0, 0, paint=Paint(BlendMode=BlendMode.kSrcOver))
+    opaque = made["ground"][..., 3] == 255
+    assert opaque.mean() > 0.5
+    assert np.abs(pixels.astype(int) - made[""])[opaque].max() <= 2
 
 
 def test_what_lies_is_under_all_that_stands_and_depth_is_counted_from_the_eye(renderer: Renderer) -> None:
     film = full()
     film.labels += [Label(id="f", text="Title", stands="frame"), Label(id="g2", text="Below", stands="frame", v=0.7)]
-    layers = renderer.layers(Request(film, Time(90), SIZE))
-    depths = {of: layer.depth for layer in layers[1:] for of in layer.of}
+    work = renderer._begun(Request(film, Time(90), SIZE))
+    for one in PASSES[: PASSES.index(marks_on_the_ground) + 1]:
+        one(work)
+    depths = {piece.of: piece.depth for piece in work.standing}
     # Board, way and signs lie on the ground or are gone; the traveller, the high name and the title stand.
     assert set(depths) == {"r", "t", "f", "g2"}
     assert depths["f"] == 0
@@ -53,8 +50,6 @@ def test_what_lies_is_under_all_that_stands_and_depth_is_counted_from_the_eye(re
     forward, distance = pose.axes()[2], pose.span * pose.focal / 36
     eye = np.array([pose.x, pose.y, 0]) - distance * np.array(forward)
     assert depths["t"] == pytest.approx(float((np.array([350, 210, 60]) - eye) @ forward) / distance, rel=1e-6)
-    # What stands in the same plane shares a layer.
-    assert layers[-1].of == ("f", "g2")
 
 
 @pytest.mark.parametrize("quality", list(Quality))

@@ -97,8 +97,8 @@ def test_the_ground_and_the_marks_give_the_whole(store: Store, brought: tuple[Sh
 def test_what_lies_under_is_in_the_layer_of_the_ground(store: Store, brought: tuple[ShownPicture, PictureRef]) -> None:
     made = film(brought, 1.0)
     renderer = Renderer(store.pictures.pyramid, PageStore(64), store.kit)
-    (ground,) = renderer.layers(Request(made, Time(10), SIZE, Quality.FINAL))
-    assert np.abs(ground.pixels.astype(int) - drawn(store, made)).max() <= 1
+    ground = renderer.in_layers(Request(made, Time(10), SIZE, Quality.FINAL))["ground"]
+    assert np.abs(ground.astype(int) - drawn(store, made)).max() <= 1
 
 
 def test_one_that_lies_on_the_ground_goes_with_it(store: Store, brought: tuple[ShownPicture, PictureRef]) -> None:

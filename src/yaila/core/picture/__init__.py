@@ -5,7 +5,6 @@ from yaila.core.picture.kit import Kit
 from yaila.core.picture.render import (
     PART_NAMES,
     PARTS_OF_MARKS,
-    Layer,
     Part,
     Picture,
     Renderer,
@@ -16,7 +15,7 @@ from yaila.core.picture.render import (
 )
 
 __all__ = [
-    "PARTS_OF_MARKS", "PART_NAMES", "Kit", "Layer", "Part", "Picture", "PlateLayer", "Quality", "Renderer", "Request",
+    "PARTS_OF_MARKS", "PART_NAMES", "Kit", "Part", "Picture", "PlateLayer", "Quality", "Renderer", "Request",
     "draw", "draw_plates", "jpeg", "painted_marks", "pyramid_of",
     "tiles_of",
 ]  # fmt: skip

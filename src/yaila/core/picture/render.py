@@ -23,7 +23,7 @@ from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.colour import bytes_of
 from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
-from yaila.core.film.finish import EFFECTS, Relief, Surface
+from yaila.core.film.finish import Relief, Surface
 from yaila.core.film.focus import Ground, level
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.ground.placement import through
@@ -119,18 +119,6 @@ class Request:
             return self
         without = self.without | FRAME_EFFECTS | ({"lens", "shutter"} if self.part == "depth" else set())
         return replace(self, clear=self.clear or self.alone, without=without)
-
-
-@dataclass(frozen=True)
-class Layer:
-    """A part of a picture by itself: all marks of one depth that follow one another, or the ground (``of`` empty).
-
-    ``depth`` is in distances to the target: 1 at the target, 0 for what stands in the frame, none for the ground.
-    """
-
-    of: tuple[str, ...]
-    depth: float | None
-    pixels: Pixels
 
 
 @dataclass(frozen=True)
@@ -667,23 +655,6 @@ class Renderer:
     def _near(self, work: Work) -> Pixels:
         distance = work.view.pose.distance
         return _grey(np.round(255 * distance / (distance + _away(work))).astype(np.uint8))
-
-    def layers(self, request: Request) -> list[Layer]:
-        """The same picture in layers, from the ground up: laid over one another ("over", W3C Compositing and Blending
-        Level 1) they give the whole again, as it is without any finish."""
-        work = self._begun(replace(request, without=frozenset(EFFECTS)))
-        plates(work)
-        under_the_map(work)
-        marks_on_the_ground(work)
-        made = [Layer((), None, work.pixels)]
-        standing = sorted(work.standing, key=lambda piece: -piece.depth)
-        for depth, pieces in groupby(standing, key=lambda piece: piece.depth):
-            plane, pixels = list(pieces), np.zeros_like(work.pixels)
-            with painted(pixels, opaque=False) as canvas:
-                for piece in plane:
-                    piece.paint(Easel(canvas, pixels))
-            made.append(Layer(tuple(piece.of for piece in plane), depth, pixels))
-        return made
 
     def _begun(self, request: Request, detail: float = DETAIL) -> Work:
         choreography = self._choreography(request.film)
