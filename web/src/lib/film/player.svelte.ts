@@ -156,9 +156,15 @@ export class Player {
     this.#asked = now;
     // One picture at a time, so that all that are begun are seen: what is newest then comes next.
     if (moves && this.#following) this.#newer = true;
-    else void this.#follow(moves);
+    else this.#followed = this.#follow(moves);
   }
 
+  /** Once the picture that is asked for has come. */
+  get seen(): Promise<void> {
+    return this.#followed;
+  }
+
+  #followed: Promise<void> = Promise.resolve();
   #asked = -Infinity;
   #following = false;
   #newer = false;
@@ -173,8 +179,6 @@ export class Player {
       if (this.#newer) moves = true;
       this.#newer = false;
       width = moves ? this.pace.width(this.width) : this.width;
-      // What is tried meanwhile begins no picture of its own.
-      session.looked = {};
       await this.#still("draft", width, moves);
       if (turn !== this.#turn) return;
     } while (this.#newer && !this.playing);
@@ -402,3 +406,5 @@ export class Player {
 }
 
 export const player = new Player();
+// What is tried is seen before the next is: both at once would take longer than one after the other.
+session.seen = () => player.seen;

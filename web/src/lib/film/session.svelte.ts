@@ -1,3 +1,4 @@
+import { tick } from "svelte";
 import {
   api,
   told,
@@ -61,6 +62,8 @@ export const newId = () => Math.random().toString(16).slice(2, 14);
 
 /** Pulses that may fail in a row before the person is told: a server that starts again takes as long. */
 const PATIENCE = 3;
+/** How long the next is not tried while what is tried has not been seen, ms. */
+const UNSEEN = 600;
 
 /** The film on the table: its document as kept or as being tried, the selection, and the jobs under way. */
 export class Session {
@@ -730,6 +733,9 @@ export class Session {
     return this.#line;
   }
 
+  /** Once what is tried is seen. */
+  seen: () => Promise<void> = () => Promise.resolve();
+
   /** Whether the hand still moves what is tried: an answer to that is under way. */
   get trying(): boolean {
     return this.#asking;
@@ -753,6 +759,8 @@ export class Session {
         if (dropped !== this.#dropped) continue;
         this.trial = trial;
         this.notice = "";
+        await tick();
+        await Promise.race([this.seen(), new Promise((go) => setTimeout(go, UNSEEN))]);
       } catch (error) {
         this.notice = (error as Error).message;
       }

@@ -108,6 +108,26 @@ describe("a session", () => {
     expect(session.trial).toBeNull();
   });
 
+  it("tries the next once what is tried has been seen, or has not come for long", async () => {
+    const session = await opened();
+    answer = async () => ({ body: { state: "t1", film: film("Tried"), plan, patch: [] } });
+    let see = () => {};
+    session.seen = () => new Promise<void>((done) => (see = done));
+    const asked = () => calls.filter((call) => call.path.includes("trials")).length;
+    session.tryPatch([{ op: "replace", path: "/name", value: "one" }]);
+    await vi.waitFor(() => expect(session.trial?.state).toBe("t1"));
+    session.tryPatch([{ op: "replace", path: "/name", value: "two" }]);
+    await new Promise((done) => setTimeout(done, 60));
+    expect([asked(), session.trying]).toEqual([1, true]);
+    see();
+    await vi.waitFor(() => expect(asked()).toBe(2));
+    // Nothing that is never seen keeps the hand.
+    session.tryPatch([{ op: "replace", path: "/name", value: "three" }]);
+    await vi.waitFor(() => expect(asked()).toBe(3), 2000);
+    session.seen = () => Promise.resolve();
+    await vi.waitFor(() => expect(session.trying).toBe(false), 2000);
+  });
+
   it("keeps what is tried at once, in its place among the edits, and means what stood there", async () => {
     const session = await opened();
     const three = (ids: string[]) => ({ ...film(), vantages: ids.map((id) => ({ id, name: id, passage: {} })) });
