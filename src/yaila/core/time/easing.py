@@ -145,7 +145,9 @@ class Ease(BaseModel):
                 return tuple(self.model_copy(update={"speed": part}) for part in parts)  # type: ignore[return-value]
             return Ease(x1=0.0, y1=0.0, x2=1.0, y2=1.0), self
         # De Casteljau at the parameter of that time.
-        s = float(_parameter(self.x1, self.x2, np.array([time]))[0])
+        from yaila.core.time.bezier import parameters
+
+        s = float(parameters(self.x1, self.x2, np.array([time]))[0])
         a, b, c, d = np.array([[0, 0], [self.x1, self.y1], [self.x2, self.y2], [1, 1]], np.float64)
         ab, bc, cd = a + s * (b - a), b + s * (c - b), c + s * (d - c)
         abc, bcd = ab + s * (bc - ab), bc + s * (cd - bc)
@@ -184,36 +186,13 @@ def _way(points: tuple[SpeedPoint, ...]) -> _Way:
 
 
 def _bezier_at(x1: float, y1: float, x2: float, y2: float, time: NDArray[np.float64]) -> NDArray[np.float64]:
+    from yaila.core.time.bezier import parameters
+
     value = time.copy()
     # Over a film most times lie before or after what is eased.
     within = (time > 0) & (time < 1)
-    value[within] = _bezier(y1, y2, _parameter(x1, x2, time[within]))
+    value[within] = _bezier(y1, y2, parameters(x1, x2, time[within]))
     return value
-
-
-def _parameter(x1: float, x2: float, time: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Solves x(s) = time: by Newton's steps from a rough bisection, where they come to the last bits, and else by
-    bisection to the last bit of s, which is sure for every legal curve as x(s) never falls."""
-    low, high = _halved(x1, x2, time, np.zeros_like(time), np.ones_like(time), 6)
-    found = (low + high) / 2
-    for _ in range(5):
-        slope = 3 * (1 + 3 * x1 - 3 * x2) * found**2 + 2 * (3 * x2 - 6 * x1) * found + 3 * x1
-        found = np.clip(found - (_bezier(x1, x2, found) - time) / np.maximum(slope, 1e-9), low, high)
-    unsure = np.abs(_bezier(x1, x2, found) - time) > 1e-15
-    if unsure.any():
-        sure = _halved(x1, x2, time[unsure], low[unsure], high[unsure], 48)
-        found[unsure] = (sure[0] + sure[1]) / 2
-    return np.asarray(found)
-
-
-def _halved(
-    x1: float, x2: float, time: NDArray[np.float64], low: NDArray[np.float64], high: NDArray[np.float64], times: int
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    for _ in range(times):
-        middle = (low + high) / 2
-        below = _bezier(x1, x2, middle) < time
-        low, high = np.where(below, middle, low), np.where(below, high, middle)
-    return low, high
 
 
 def _bezier(p1: float, p2: float, s: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -1,0 +1,47 @@
+"""Where along a curve of an ease a time lies, compiled: eases are asked for a few times at a time, and often."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yaila.core.compiling import njit
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _x(x1, x2, s):
+    return ((1 + 3 * x1 - 3 * x2) * s + 3 * x2 - 6 * x1) * s * s + 3 * x1 * s
+
+
+@njit(cache=True, nogil=True)
+def _solved(x1, x2, times, found):
+    for k in range(times.shape[0]):
+        time, low, high = times[k], 0.0, 1.0
+        for _ in range(6):
+            middle = (low + high) / 2
+            if _x(x1, x2, middle) < time:
+                low = middle
+            else:
+                high = middle
+        s = (low + high) / 2
+        for _ in range(5):
+            slope = 3 * (1 + 3 * x1 - 3 * x2) * s * s + 2 * (3 * x2 - 6 * x1) * s + 3 * x1
+            s = min(max(s - (_x(x1, x2, s) - time) / max(slope, 1e-9), low), high)
+        if abs(_x(x1, x2, s) - time) > 1e-15:
+            for _ in range(48):
+                middle = (low + high) / 2
+                if _x(x1, x2, middle) < time:
+                    low = middle
+                else:
+                    high = middle
+            s = (low + high) / 2
+        found[k] = s
+
+
+def parameters(x1: float, x2: float, times: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Solves x(s) = time for times (n,) within 0..1, x being the Bezier curve over 0, ``x1``, ``x2`` and 1: by Newton's
+    steps from a rough bisection, where they come to the last bits, and else by bisection to the last bit of s, which is
+    sure for every legal curve as x(s) never falls."""
+    found = np.empty_like(times)
+    _solved(float(x1), float(x2), times, found)
+    return found
