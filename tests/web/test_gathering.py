@@ -35,5 +35,7 @@ def test_a_gazetteer_that_is_dropped_is_searched_until_it_is_taken_away(
     expect(page.get_by_text("A place", exact=True)).to_be_visible()
     search.click()
     page.get_by_title("Take “Far islands” away").click()
+    # What was found in it is not shown any more, nor what was on its way meanwhile.
+    expect(page.get_by_text("No place of that name in what is searched")).to_be_visible()
     search.fill("varfo ")
     expect(page.get_by_text("No place of that name in what is searched")).to_be_visible()

@@ -87,7 +87,7 @@
         {#each gathering.gazetteers as { id, name, places } (id)}
           <p>
             {name}<span>{places.toLocaleString("en")}</span>
-            <button title="Take “{name}” away" onclick={() => gathering.removeGazetteer(id)}
+            <button title="Take “{name}” away" onclick={() => void gathering.removeGazetteer(id).then(look)}
               ><Icon name="close" size={12} /></button
             >
           </p>
