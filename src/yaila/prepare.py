@@ -88,6 +88,8 @@ def _film(store: Store, folder: Path) -> Film:
             "plates": plates,
             "vantages": views,
             "labels": [{"text": "A", "x": 300, "y": 200}],
+            # Light so wide that it is painted in half floats.
+            "regions": [{"rings": [[(250, 150), (350, 150), (350, 250), (250, 250)]], "look": {"glow": 300}}],
             "routes": [{"points": [{"x": 200, "y": 150}, {"x": 400, "y": 250}], "draws": {"shown": True}}],
             "lamps": [{"x": 300, "y": 200, "height": 20, "look": {"reach": 80, "beam": 60, "burns": "always"}}],
             "decks": [{"height": 100, "look": {"size": 100}}],

@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+from colour.models import eotf_sRGB
 from pydantic import ValidationError
 from skimage.metrics import structural_similarity
 
@@ -16,6 +17,7 @@ from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.picture.decks import MOONLIT, Sky, density_of
 from yaila.core.picture.light import Places
+from yaila.core.picture.linear import on_a_grid
 from yaila.core.time import Time
 
 SIZE = FrameSize(320, 180)
@@ -289,3 +291,16 @@ def test_the_utmost_that_may_be_set_gives_a_clean_picture(more: dict) -> None:
     film = film_of({"span": 320, "tilt": 84}, **more)
     picture = light(film)
     assert np.isfinite(picture).all()
+
+
+@pytest.mark.parametrize(("size", "cell"), [((40, 60), 4), ((41, 63), 4), ((7, 3), 2), ((3, 2), 8)])
+def test_light_on_a_grid_is_the_mean_of_its_pixels(size: tuple[int, int], cell: int) -> None:
+    """By hand, in the decoding of colour-science."""
+    pixels = np.random.default_rng(7).integers(0, 256, (*size, 4), np.uint8)
+    light = eotf_sRGB(pixels[..., :3] / 255)
+    found = on_a_grid(pixels, cell)
+    for row in range(-(-size[0] // cell)):
+        for column in range(-(-size[1] // cell)):
+            part = light[row * cell : (row + 1) * cell, column * cell : (column + 1) * cell]
+            assert found[row, column] == pytest.approx(part.mean(axis=(0, 1)), abs=1e-5)
+    assert found.shape == (-(-size[0] // cell), -(-size[1] // cell), 3)

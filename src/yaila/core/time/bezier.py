@@ -13,27 +13,27 @@ def _x(x1, x2, s):
     return ((1 + 3 * x1 - 3 * x2) * s + 3 * x2 - 6 * x1) * s * s + 3 * x1 * s
 
 
+@njit(cache=True, nogil=True, inline="always")
+def _halved(x1, x2, time, low, high, times):
+    for _ in range(times):
+        middle = (low + high) / 2
+        if _x(x1, x2, middle) < time:
+            low = middle
+        else:
+            high = middle
+    return low, high
+
+
 @njit(cache=True, nogil=True)
 def _solved(x1, x2, times, found):
     for k in range(times.shape[0]):
-        time, low, high = times[k], 0.0, 1.0
-        for _ in range(6):
-            middle = (low + high) / 2
-            if _x(x1, x2, middle) < time:
-                low = middle
-            else:
-                high = middle
+        low, high = _halved(x1, x2, times[k], 0.0, 1.0, 6)
         s = (low + high) / 2
         for _ in range(5):
             slope = 3 * (1 + 3 * x1 - 3 * x2) * s * s + 2 * (3 * x2 - 6 * x1) * s + 3 * x1
-            s = min(max(s - (_x(x1, x2, s) - time) / max(slope, 1e-9), low), high)
-        if abs(_x(x1, x2, s) - time) > 1e-15:
-            for _ in range(48):
-                middle = (low + high) / 2
-                if _x(x1, x2, middle) < time:
-                    low = middle
-                else:
-                    high = middle
+            s = min(max(s - (_x(x1, x2, s) - times[k]) / max(slope, 1e-9), low), high)
+        if abs(_x(x1, x2, s) - times[k]) > 1e-15:
+            low, high = _halved(x1, x2, times[k], low, high, 48)
             s = (low + high) / 2
         found[k] = s
 

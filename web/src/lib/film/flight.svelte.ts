@@ -1,9 +1,7 @@
 import { type FlownPose, type Gesture } from "../api/client";
+import { PAUSES } from "./pace";
 import { player } from "./player.svelte";
 import { newId, session } from "./session.svelte";
-
-/** How long a hand is still until what it flies over is drawn as wide as it is, ms. */
-const PAUSES = 160;
 
 interface Wanted {
   dragged: boolean;

@@ -1,3 +1,5 @@
+/** How long a hand is still until what it moves is drawn as wide as it is, ms. */
+export const PAUSES = 160;
 /** What a picture may take to be drawn and sent while something moves under the hand, ms. */
 const QUICK = 45;
 /** No narrower than this share of its width. */

@@ -1,7 +1,7 @@
 import { frameUrl } from "../api/client";
 import { Ready } from "./ready.svelte";
 import { hearing } from "../sound/hearing.svelte";
-import { Pace } from "./pace";
+import { Pace, PAUSES } from "./pace";
 import { session } from "./session.svelte";
 
 /** Pictures that are kept ready ahead of the playhead. */
@@ -16,8 +16,6 @@ const [SLOWER, QUICKER] = [0.2, 0.15];
 const RESTED = 900;
 /** What is asked for anew within so long is on its way somewhere, ms. */
 const MOVES = 250;
-/** How long a hand is still until what it moves is drawn as wide as it is, ms. */
-const PAUSES = 160;
 /** How long the picture waits for the clock of the sound, ms. */
 const HESITATES = 300;
 /** How many drawn frames late a picture may be and still be shown. */
@@ -176,11 +174,11 @@ export class Player {
     this.#following = true;
     let width: number;
     do {
-      if (this.#newer) moves = true;
       this.#newer = false;
       width = moves ? this.pace.width(this.width) : this.width;
       await this.#still("draft", width, moves);
       if (turn !== this.#turn) return;
+      moves ||= this.#newer;
     } while (this.#newer && !this.playing);
     this.#following = false;
     if (this.playing) return;

@@ -1,0 +1,58 @@
+"""The patch between two states of a film leads from one to the other, as jsonpatch applies it (RFC 6902)."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import jsonpatch
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.film.test_walk import full
+from yaila.core.film import Film, Vantage
+from yaila.store.films import _steps_between, difference
+
+PARTS = st.lists(st.fixed_dictionaries({"id": st.sampled_from("abcd"), "x": st.integers(0, 3)}), max_size=4)
+LEAVES = st.none() | st.booleans() | st.integers(0, 2) | st.sampled_from([0.0, 1.0, 2.5]) | st.sampled_from(["", "a/b"])
+VALUES = st.recursive(
+    LEAVES | PARTS,
+    lambda inner: (
+        st.lists(inner, max_size=4) | st.dictionaries(st.sampled_from(["a", "b", "c/d", "e~f", ""]), inner, max_size=4)
+    ),
+    max_leaves=16,
+)
+
+
+@settings(max_examples=300, deadline=None)
+@given(VALUES, VALUES)
+def test_any_value_becomes_any_other_to_its_very_kind(before: Any, after: Any) -> None:
+    # A document is an object; true and 1, and 1 and 1.0, are not the same in it.
+    start, end = {"film": before}, {"film": after}
+    patch = list(_steps_between(start, end, ""))
+    assert json.dumps(jsonpatch.apply_patch(start, patch), sort_keys=True) == json.dumps(end, sort_keys=True)
+    assert bool(patch) == (json.dumps(start, sort_keys=True) != json.dumps(end, sort_keys=True))
+
+
+def test_a_small_edit_is_a_small_patch_and_parts_that_move_are_moved() -> None:
+    before = full()
+    edited = before.model_copy(deep=True)
+    edited.vantages[0].span *= 2
+    edited.markers[0].name = "a/b~c"
+    steps = difference(before, edited)
+    assert sorted((step["op"], step["path"]) for step in steps) == [
+        ("replace", "/markers/0/name"),
+        ("replace", "/vantages/0/span"),
+    ]
+    moved = before.model_copy(deep=True)
+    moved.vantages.insert(0, Vantage(id="new", x=1, y=2, span=50))
+    patch = difference(before, moved)
+    assert len(json.dumps(patch)) < 2000
+    document = jsonpatch.apply_patch(before.model_dump(mode="json"), patch)
+    assert Film.model_validate(document) == moved
+
+
+@pytest.mark.parametrize("value", [True, 1, 1.0, "1", None, [1], {"id": 1}])
+def test_nothing_leads_from_a_value_to_itself(value: Any) -> None:
+    assert list(_steps_between({"a": [value]}, {"a": [value]}, "")) == []
