@@ -8,11 +8,13 @@ import shutil
 import time
 from pathlib import Path
 
+import httpx
 import numpy as np
 import pytest
 import soundfile
 from fastapi.testclient import TestClient
 
+from tests.conftest import write_picture
 from tests.core.sound.test_beats import music
 from tests.formats.test_clips import even, number_of, picture, written
 from tests.formats.test_frames_clip import packed, png
@@ -44,6 +46,11 @@ def wav(samples: np.ndarray) -> bytes:
 def bring(client: TestClient, film_id: str, data: bytes, name: str, to: str = "sounds", **query: object) -> dict:
     """Send a sound or a clip, and wait for its job."""
     answer = client.post(f"/api/films/{film_id}/{to}", params={"name": name, **query}, content=data)
+    return ended(client, film_id, answer)
+
+
+def ended(client: TestClient, film_id: str, answer: httpx.Response) -> dict:
+    """The job that was begun, once it is over."""
     assert answer.status_code == 202, answer.text
     end = time.monotonic() + 60
     while (job := client.get(f"/api/films/{film_id}/pulse").json()["jobs"][0])["state"] in ("waiting", "running"):
@@ -152,6 +159,35 @@ def test_frames_in_a_zip_become_a_clip_at_the_film_s_rate(
         "no numbered pictures"
         in bring(client, film_id, packed(tmp_path / "x.zip", {}).read_bytes(), "x.zip", to="clips")["message"]
     )
+
+
+def test_a_clip_is_laid_as_a_plate_at_once_or_from_an_inset(
+    client: TestClient, film_id: str, store: Store, tmp_path: Path
+) -> None:
+    data = written(tmp_path / "rain.mp4", even(20), 160, 90).read_bytes()
+    job = bring(client, film_id, data, "Rain.mp4", to="clips", **{"as": "plate", "x": 600, "y": 400, "width": 300})
+    assert job["state"] == "done", job
+    plate = store.films.state(film_id).film.plates[-1]
+    assert (plate.name, plate.picture.width, plate.picture.height) == ("Rain", 160, 90)
+    assert plate.plays.clip.seconds == pytest.approx(20 / 25)
+    assert number_of(store.pictures.pyramid(plate.picture.sha256).read(0)) == 0
+    bring(client, film_id, data, "Rain.mp4", to="clips", x=600, y=400)
+    inset = store.films.state(film_id).film.insets[-1]
+    path = f"/api/films/{film_id}/insets/{inset.id}/plate"
+    job = ended(client, film_id, client.post(path))
+    assert job["state"] == "done", job
+    film = store.films.state(film_id).film
+    assert not film.insets
+    # Of the same clip the picture is the same, and stored once.
+    assert film.plates[-1].picture.sha256 == plate.picture.sha256
+    assert film.plates[-1].plays.starts == inset.starts
+    # What is gone by now is refused in a sentence.
+    assert client.post(path).status_code == 422
+    card = write_picture(tmp_path / "card.png", picture(1, 64, 48)).read_bytes()
+    bring(client, film_id, card, "Card.png", to="pictures", **{"as": "inset"})
+    still = store.films.state(film_id).film.insets[-1].id
+    refused = client.post(f"/api/films/{film_id}/insets/{still}/plate")
+    assert (refused.status_code, "shows no clip" in refused.json()["detail"]) == (422, True)
 
 
 def test_a_sound_and_a_clip_that_a_film_has_lost_are_found_again_by_their_files(

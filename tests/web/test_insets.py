@@ -47,6 +47,39 @@ def test_frames_in_a_zip_are_dropped_as_one_clip(server: Server, film: Page, tmp
     assert film_of(server)["film"]["insets"][0]["shows"]["seconds"] == pytest.approx(12 / 25)
 
 
+def test_a_clip_is_laid_as_a_plate_and_fitted_like_one(server: Server, film: Page, tmp_path: Path) -> None:
+    page = film
+    clip = written(tmp_path / "Rain.mp4", even(50), 320, 180)
+    before = len(film_of(server)["film"]["plates"])
+    # Dropped where pictures are gathered, it is a plate at once.
+    page.keyboard.press("1")
+    drop(page, clip)
+    row = page.get_by_role("button", name="Rain")
+    expect(row).to_be_visible(timeout=60_000)
+    page.keyboard.press("2")
+    row.click()
+    page.get_by_role("radio", name="Picture").click()
+    expect(page.get_by_text("It plays a clip of 2.0 s")).to_be_visible()
+    page.get_by_label("After its end").select_option("again")
+    kept(page, "After its end")
+    made = film_of(server)["film"]["plates"][before]
+    assert (made["plays"]["clip"]["after"], made["plays"]["starts"]["on"]) == ("again", "film")
+    page.get_by_role("button", name="Let it stand still").click()
+    kept(page, "Stands still")
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("button", name="Let it stand still")).to_be_visible()
+    # One that was set at a place in Mark becomes a plate with one act, and is chosen in Fit.
+    page.keyboard.press("4")
+    expect(page.get_by_role("button", name="Inset", exact=True)).to_be_visible()
+    drop(page, clip)
+    expect(page.get_by_label("Name of the inset")).to_have_value("Rain", timeout=60_000)
+    page.get_by_role("button", name="Lay it as a plate").click()
+    expect(page.get_by_label("Name of the plate")).to_have_value("Rain", timeout=60_000)
+    after = film_of(server)["film"]
+    assert (len(after["plates"]), after["insets"]) == (before + 2, [])
+    assert after["plates"][-1]["plays"]["clip"]["sha256"] == made["plays"]["clip"]["sha256"]
+
+
 def test_a_clip_is_set_at_a_place_and_plays_and_sounds_there(server: Server, film: Page, tmp_path: Path) -> None:
     page = film
     clip = sounding(tmp_path / "Harbour.mp4")

@@ -18,14 +18,18 @@ from starlette.background import BackgroundTask
 from yaila.api.arrivals import begun, found_again, label_of
 from yaila.api.desk import Desk, desk_of, file_body
 from yaila.api.films import Seen, Sheet, revision_of, sheet_of
-from yaila.api.jobs import Job, file_name
+from yaila.api.jobs import Job, file_name, job_of
 from yaila.core.errors import BadClip, BadSound, NotFound
-from yaila.core.film.acts import Act, AddInset, AddSound, BeatsOfSound
+from yaila.core.film.acts import Act, AddInset, AddSound, BeatsOfSound, LayInset, LayPlate
+from yaila.core.film.acts.plates import clip_of
+from yaila.core.film.acts.ties import at_time
 from yaila.core.film.heard import Mix
-from yaila.core.film.marked import Inset, ShownClip
+from yaila.core.film.marked import Inset, Plays, ShownClip
 from yaila.core.film.sounds import EffectKind, FileSound
+from yaila.core.ground import Point
 from yaila.core.sound import EFFECTS, RATE, made
 from yaila.core.sound.mixing import mixed
+from yaila.core.time import Time
 from yaila.formats.audio import PEAKS, peaks_of, write_wav
 from yaila.formats.whole import ask_room
 from yaila.store import difference
@@ -126,24 +130,52 @@ async def receive_clip(
     frame: Annotated[int, Query(ge=0)] = 0,
     reach: Annotated[float, Query(ge=0)] = 0.0,
     stands: Literal["facing", "board", "frame", "full"] = "facing",
+    becomes: Annotated[Literal["plate", "inset"], Query(alias="as")] = "inset",
+    width: Annotated[float | None, Query(gt=0)] = None,
 ) -> Job:
     """Take a clip (the body of the request), or a ZIP of its frames at the film's rate, and let it be seen in the film,
-    at a place, from a frame on, and heard with it."""
+    at a place, from a frame on, and heard with it. As a plate it lies on the ground, silent and so wide, with its
+    centre there, and plays from that frame on."""
     rate = desk.store.films.state(film_id).film.rate
     label = label_of(name, "Clip")
+    lies = becomes == "plate"
 
     def lay(job: str, outcome: dict[str, Any]) -> None:
         called = PurePath(label).stem[:120] or "Clip"
         if found_again(desk, job, film_id, "clip", outcome["clip"]["sha256"], outcome["lost"]):
-            return
+            return None
+        if lies:
+            picture, clip = outcome["picture"], ShownClip.model_validate(outcome["clip"])
+            film = desk.store.films.state(film_id).film
+            plays = Plays(clip=clip, starts=at_time(film, Time(frame)))
+            at = Point(x, y) if film.plates and width else None
+            laid = LayPlate(picture=picture, name=called, at=at, width=width if at else None, plays=plays)
+            return desk.conclude(job, [laid], f"Lay {called}", outcome["told"])
         inset = Inset(name=called, x=x, y=y, stands=stands, shows=ShownClip.model_validate(outcome["clip"]))
         acts: list[Act] = [AddInset(inset=inset, frame=frame, reach=reach)]
         if outcome["heard"]:
             heard = FileSound.model_validate(outcome["heard"])
             acts.append(AddSound(frame=frame, file=heard, name=called, hangs=inset.id))
-        desk.conclude(job, acts, f"Set {called}", outcome["told"])
+        return desk.conclude(job, acts, f"Set {called}", outcome["told"])
 
-    return await begun(desk, request, film_id, label, {"clip": True, "rate": rate}, BadClip, lay)
+    return await begun(desk, request, film_id, label, {"clip": True, "rate": rate, "lies": lies}, BadClip, lay)
+
+
+@router.post("/films/{film_id}/insets/{inset_id}/plate", status_code=202)
+def lay_inset(film_id: str, inset_id: str, desk: TheDesk, width: Annotated[float | None, Query(gt=0)] = None) -> Job:
+    """Lay the clip of an inset as a plate, which can be fitted as any picture; so wide, if it has no width on the
+    ground."""
+    inset, clip = clip_of(desk.store.films.state(film_id).film, inset_id)
+    job = new_job()
+    settings = {"beginning": clip.sha256, "file": str(desk.store.arrivals / job)}
+    desk.store.jobs.add("import", film_id, inset.name, settings, 100, job)
+
+    def lay() -> None:
+        picture = desk.store.jobs.get(job).settings["picture"]
+        desk.conclude(job, [LayInset(inset=inset_id, picture=picture, width=width)], f"Lay {inset.name} as a plate")
+
+    desk.farm.start(job, "import", lay)
+    return job_of(desk.store.jobs.get(job))
 
 
 @router.get("/films/{film_id}/mix", response_class=Response)

@@ -6,6 +6,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
+from yaila.core.camera import FrameSize
 from yaila.core.errors import BadGeoreference, BadSound
 from yaila.core.ground.georeference import Georeference
 from yaila.core.time import Rate
@@ -14,6 +17,7 @@ from yaila.farm.pulse import Pulse
 from yaila.formats.frames_clip import clip_of_frames
 from yaila.formats.georeferencing import is_tiff, read_world
 from yaila.formats.mbtiles import is_mbtiles, read_mbtiles
+from yaila.formats.stills import write_still
 from yaila.formats.whole import ask_room
 from yaila.store import Store
 from yaila.store.database import JobRow
@@ -89,6 +93,8 @@ def _clip(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[str
         file, name, lambda share: progress(before + (0.8 - before) * share), job=row.id, sha256=sha256
     )
     found: dict[str, Any] = {"clip": clip.model_dump(), "heard": None, "lost": lost, "told": told}
+    if row.settings.get("lies"):
+        return found | _still(store, row, file, sha256)
     if store.clips.get(sha256).sound:
         try:
             sound = store.sounds.add(
@@ -98,6 +104,25 @@ def _clip(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[str
         except BadSound as error:
             found["told"] = f"It is silent: {error}"
     return found
+
+
+def _beginning(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[str, Any]:
+    """Take in the first picture of a clip in store."""
+    return _still(store, row, file, row.settings["beginning"])
+
+
+def _still(store: Store, row: JobRow, file: Path, clip: str) -> dict[str, Any]:
+    """Take in the first picture of a clip in store, as the picture of the plate that plays it; ``file`` is where it may
+    be written."""
+    facts = store.clips.get(clip)
+    pixels = store.clips.open(clip).at(0.0, facts.width)
+    height, width = pixels.shape[:2]
+    with store.room(row.id) as folder:
+        made = folder / "first.png"
+        write_still(made, FrameSize(width, height), lambda out: np.copyto(out, pixels), folder / "raw", facts.alpha)
+        made.replace(file)
+    picture = store.pictures.add(file, f"{Path(row.name).stem}.png", job=row.id)
+    return {"picture": picture.model_dump()}
 
 
 def _bundle(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[str, Any]:
@@ -114,6 +139,7 @@ def _bundle(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[s
 KINDS: dict[str, Callable[[Store, JobRow, Path, Progress], dict[str, Any]]] = {
     "sound": _sound,
     "clip": _clip,
+    "beginning": _beginning,
     "bundle": _bundle,
 }
 """What takes a file in, by the setting that says what it is; without one it is a picture."""

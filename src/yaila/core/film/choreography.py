@@ -180,7 +180,8 @@ def _key(film: Film) -> str:
     # Who hangs on the place of a route that is nearest to it depends on where it stands.
     places = [str(mark.place) for mark in film.timed if any(_nearest(one) for one, _ in parts_of(mark, Hung))]
     reveals = [f"{key}{reveal.starts.model_dump_json()}" for key, reveal, _ in film.reveals]
-    return "\n".join([whole, *marks, *places, *reveals])
+    plays = [f"{plate.id}{plate.plays.starts.model_dump_json()}" for plate in film.plates if plate.plays]
+    return "\n".join([whole, *marks, *places, *reveals, *plays])
 
 
 def _nearest(moment: Hung) -> bool:

@@ -441,7 +441,7 @@ class ShownPicture(Part):
 
 class ShownClip(Part):
     """A stored clip, by the SHA-256 of its file: its size in pixels as it is seen, and how long it is. It plays from
-    ``skip`` seconds on, ``speed`` times as fast, from where the inset comes, or, with ``waits``, from where all of it
+    ``skip`` seconds on, ``speed`` times as fast, from where its inset comes, or, with ``waits``, from where all of it
     is there. ``after`` its end it holds its last picture, begins anew, or is gone."""
 
     kind: Literal["clip"] = "clip"
@@ -463,6 +463,14 @@ class ShownClip(Part):
                 return None
             played = played % length if self.after == "again" else length
         return self.skip + played
+
+
+class Plays(Part):
+    """The clip that a plate shows in place of its picture, from the moment ``starts`` on; before, it shows how the clip
+    begins. When one that is ``gone`` after its end is over, the plate is not there any more."""
+
+    clip: ShownClip
+    starts: Moment = Field(default_factory=FilmMoment)
 
 
 Shown = Annotated[ShownPicture | ShownClip, Field(discriminator="kind")]

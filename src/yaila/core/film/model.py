@@ -26,6 +26,7 @@ from yaila.core.film.marked import (
     Label,
     Lamp,
     Marker,
+    Plays,
     Region,
     Reveal,
     Route,
@@ -223,6 +224,8 @@ class Plate(Part):
     captured: Captured | None = None
     reveal: Reveal | None = None
     """How it is uncovered in the film; none if it is there from the start."""
+    plays: Plays | None = None
+    """The clip that is seen in place of its picture, and lies as that does; none if it stands still."""
 
     @property
     def in_film(self) -> bool:
@@ -561,6 +564,7 @@ class Film(Part):
     def files(self) -> list[FileUse]:
         """What is seen and heard in it from files, and where."""
         plates = [FileUse("picture", plate.picture.sha256, plate.name, plate.id) for plate in self.plates]
+        plates += [FileUse("clip", one.plays.clip.sha256, one.name, one.id) for one in self.plates if one.plays]
         insets = [FileUse(inset.shows.kind, inset.shows.sha256, inset.name, inset.id) for inset in self.insets]
         sounds = [
             FileUse("sound", sound.source.sha256, sound.name, sound.id)

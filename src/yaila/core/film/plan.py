@@ -101,6 +101,8 @@ class PlatePlan(BaseModel):
     """Corners on the ground of what is missing in it."""
     uncovers: int | None
     """The frame on which it begins to be uncovered; none if it is there from the start."""
+    plays: int | None
+    """The frame on which the clip begins that it plays; none if it plays none."""
 
 
 class VantagePlan(BaseModel):
@@ -291,7 +293,7 @@ def _grade_curves(film: Film) -> dict[str, list[tuple[float, float]]]:
 def _laid_out(film: Film) -> Plan:
     choreography = choreograph(film)
     size, frames = film.frame.size, choreography.frames
-    plates = [_plate(film, resting(plate), size, choreography.timeline.reveals.get(plate.id)) for plate in film.plates]
+    plates = [_plate(film, resting(plate), size, choreography.timeline) for plate in film.plates]
     at = _spread(frames, MOST_CARRIED)
     track = choreography.camera.at(at.astype(np.float64))
     shown = _spread(len(at), MOST_SAMPLES)
@@ -411,8 +413,9 @@ def _said(film: Film, value: Any) -> float | str | None:
     return value if isinstance(value, float | int | str) else None
 
 
-def _plate(film: Film, plate: Plate, size: FrameSize, uncovers: Time | None) -> PlatePlan:
+def _plate(film: Film, plate: Plate, size: FrameSize, timeline: Timeline) -> PlatePlan:
     (width, height), matrix = plate.extent, plate.matrix
+    uncovers, plays = timeline.reveals.get(plate.id), timeline.plays.get(plate.id)
     return PlatePlan(
         id=plate.id,
         look=plate.look,
@@ -424,6 +427,7 @@ def _plate(film: Film, plate: Plate, size: FrameSize, uncovers: Time | None) -> 
         pixel=ground_units_per_pixel(matrix, width, height),
         fit=_fit(film, plate) if plate.fit.ties else None,
         uncovers=uncovers.frame if uncovers else None,
+        plays=plays.frame if plays else None,
         feather_outline=_points(ground_of(plate, np.array(plate.feather.outline))) if plate.feather.outline else [],
         holes=[_points(ground_of(plate, _corners(*hole))) for hole in plate.holes],
     )

@@ -13,7 +13,7 @@ from yaila.core.camera import Pose
 from yaila.core.film.choreography import Choreography
 from yaila.core.film.finish import Ends, Finish, MarkFocus
 from yaila.core.film.focus import focus_place
-from yaila.core.film.marked import UNITS, Counter, Deck, Inset, Label, Lamp, Marker, Region, Reveal, Route
+from yaila.core.film.marked import UNITS, Counter, Deck, Inset, Label, Lamp, Marker, Plays, Region, Reveal, Route
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.running import running
 from yaila.core.film.sunlight import Light, light_of
@@ -81,14 +81,15 @@ class Present(Generic[M, L]):
 
 @dataclass(frozen=True)
 class Scene:
-    """What is there at a moment: plates from the bottom of the stack up, those of light, those that float, and which of
-    them are uncovered in part, by their ids; marks in the order in which they are drawn, from the ground up; and the
-    light."""
+    """What is there at a moment: plates from the bottom of the stack up, those of light, those that float, which of
+    them are uncovered in part, and the moments of the clips that they play, seconds, by their ids; marks in the order
+    in which they are drawn, from the ground up; and the light."""
 
     plates: tuple[Plate, ...] = ()
     lights: tuple[Plate, ...] = ()
     floating: tuple[Plate, ...] = ()
     reveals: Mapping[str, Uncovered] = field(default_factory=dict)
+    playing: Mapping[str, float] = field(default_factory=dict)
     regions: tuple[Present[Region, RegionLook], ...] = ()
     routes: tuple[DrawnRoute, ...] = ()
     markers: tuple[Present[Marker, MarkerLook], ...] = ()
@@ -133,14 +134,19 @@ def scene_at(film: Film, choreography: Choreography, time: Time, without: Collec
     reveals = {plate.id: uncovered_at(film, choreography, plate.id, plate.reveal, time)
                for plate in film.plates if plate.reveal}  # fmt: skip
 
+    playing = {plate.id: played_at(choreography, plate.id, plate.plays, time) for plate in film.plates if plate.plays}
+    over = {key for key, moment in playing.items() if moment is None}
+
     def plates(role: str) -> tuple[Plate, ...]:
-        return tuple(running(plate, time, timeline) for plate in film.plates if plate.role == role and plate.is_seen)
+        there = [plate for plate in film.plates if plate.role == role and plate.is_seen and plate.id not in over]
+        return tuple(running(plate, time, timeline) for plate in there)
 
     return Scene(
         plates("film"),
         plates("lights"),
         plates("floats"),
         {key: one for key, one in reveals.items() if one},
+        {key: moment for key, moment in playing.items() if moment is not None},
         there(film.regions),
         tuple(routes),
         there(film.markers),
@@ -171,6 +177,11 @@ def uncovered_at(film: Film, choreography: Choreography, key: str, reveal: Revea
         return Uncovered(reveal, 1.0, ways)
     share = (time - choreography.timeline.reveals[key]).frames / reveal.frames
     return Uncovered(reveal, float(smoothstep(share))) if share < 1 else None
+
+
+def played_at(choreography: Choreography, key: str, plays: Plays, time: Time) -> float | None:
+    """The moment, seconds, of the clip that the plate with an id plays; none when it is over and gone."""
+    return plays.clip.at((time - choreography.timeline.plays[key]).seconds(choreography.rate))
 
 
 def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> Present[M, Any] | None:

@@ -45,7 +45,8 @@ BLOCK, MOST_BLOCKS = 256, 512
 class Timeline:
     """When everything is: runs of routes, ranges of the other marks, by their ids, and any moment of the document.
 
-    ``reveals`` are the moments at which plates and marks begin to be uncovered, by their ids.
+    ``reveals`` are the moments at which plates and marks begin to be uncovered, ``plays`` those at which the clips of
+    plates begin, by their ids.
     """
 
     def __init__(self, film: Film, legs: tuple[Leg, ...], spans: Spans) -> None:
@@ -63,6 +64,7 @@ class Timeline:
             start, end = self._work_out(("starts", mark.id)), self._work_out(("ends", mark.id))
             self.ranges[mark.id] = TimeRange(start, max(end, start))
         self.reveals = {key: self.time(reveal.starts, mark) for key, reveal, mark in film.reveals}
+        self.plays = {plate.id: self.time(plate.plays.starts) for plate in film.plates if plate.plays}
 
     def way(self, route: str, time: Time) -> float:
         """The length of a route that is drawn at a moment of the film."""

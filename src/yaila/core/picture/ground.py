@@ -7,8 +7,10 @@ is in memory already.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from copy import copy
+from dataclasses import dataclass, replace
 from enum import Enum
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,8 +19,10 @@ from yaila.core.camera import View
 from yaila.core.film import Plate
 from yaila.core.film.scene import Uncovered
 from yaila.core.imagery import PAGE, AdjustedPyramid, PageStore, Pyramid
+from yaila.core.imagery.moving import MovingPyramid
 from yaila.core.imagery.pages import PageKey, PagesFull
 from yaila.core.picture import raster
+from yaila.core.picture.kit import Kit
 from yaila.core.picture.reveals import mask_of
 from yaila.core.picture.threads import in_threads
 from yaila.core.stopping import go_on
@@ -66,6 +70,25 @@ def layer_of(plate: Plate, open_picture: Callable[[str], Pyramid]) -> PlateLayer
         "rectangle" if drawn else plate.feather.shape,
         0.0 if drawn else plate.feather.width,
     )
+
+
+@dataclass(frozen=True)
+class Shot:
+    """What a plate shows in place of its picture: a short name that differs whenever its pixels do, and they."""
+
+    key: str
+    pyramid: Pyramid
+
+
+def shot_of(plate: Plate, moment: float, open_picture: Callable[[str], Pyramid], kit: Kit) -> Shot | None:
+    """What a plate's clip shows at a moment of the clip, seconds, its adjustments worked in; none if the clip is
+    gone."""
+    if plate.plays is None or not kit.has_clip(key := plate.plays.clip.sha256):
+        return None
+    adjustments = plate.adjustments
+    moving = MovingPyramid(open_picture(plate.picture.sha256), partial(kit.clip_at, key, moment))
+    seen = moving if adjustments.idle else AdjustedPyramid(moving, adjustments)
+    return Shot(f"{key}@{moment:.5f}{adjustments.key}", seen)
 
 
 def draw_plates(
@@ -132,6 +155,16 @@ class Stack:
                 self._places.append((i, layer.key, level, columns))
                 pages += columns * -(-height // PAGE)
         self._count = int(pages)
+
+    def showing(self, shots: Mapping[int, Shot]) -> Stack:
+        """The same stack, other pixels of the same sizes in some of its layers, by their place."""
+        made = copy(self)
+        made.layers = tuple(
+            replace(layer, key=shots[i].key, pyramid=shots[i].pyramid) if i in shots else layer
+            for i, layer in enumerate(self.layers)
+        )
+        made._places = [(i, made.layers[i].key, level, columns) for i, _, level, columns in self._places]
+        return made
 
     def draw(
         self,

@@ -84,6 +84,16 @@ class Kit:
         except NotFound:
             return None
 
+    def has_clip(self, key: str) -> bool:
+        """Whether a clip is there."""
+        if self.clips is None:
+            return False
+        try:
+            self.clips(key)
+        except NotFound:
+            return False
+        return True
+
     def clip_at(self, key: str, seconds: float, width: int) -> NDArray[np.uint8] | None:
         """What a clip shows at a moment, premultiplied RGBA, about so many pixels wide; none if it is gone, or
         cannot be read there."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import dataclasses
 import math
-from collections import OrderedDict
+from collections import OrderedDict, deque
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
@@ -34,7 +34,7 @@ from yaila.core.picture.blocks import Block, Blocks, blocks_of, height_of_blocks
 from yaila.core.picture.canvas import WIDE, painted
 from yaila.core.picture.decks import PresentDeck, Sky, parted
 from yaila.core.picture.frame_finish import finished, mixed_pixels, regraded
-from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of, pyramid_of
+from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of, pyramid_of, shot_of
 from yaila.core.picture.heights import Heights, cast
 from yaila.core.picture.kit import Kit
 from yaila.core.picture.layers import put_over, softened_layer
@@ -52,6 +52,9 @@ from yaila.core.time import Time
 
 MOST_FILMS = 16
 """Films whose choreography a renderer keeps."""
+
+MOST_PLAYING = 4
+"""Stacks with the pictures of clips that a renderer keeps: those of a frame, each of which holds its pictures."""
 
 MOST_HEIGHTS = 3
 """Plates of heights, and surfaces of plates, that a renderer keeps made ready."""
@@ -567,6 +570,7 @@ class Renderer:
         self._laid: tuple[Pixels, object, Pixels] | None = None
         self._tiles: OrderedDict[str, Tile] = OrderedDict()
         self._stacks: OrderedDict[tuple[int, ...], tuple[tuple[Plate, ...], Stack]] = OrderedDict()
+        self._playing: deque[tuple[Stack, dict[int, float], Stack]] = deque(maxlen=MOST_PLAYING)
         self._heights: OrderedDict[tuple[object, ...], Heights] = OrderedDict()
         self._shadows: tuple[tuple[object, ...], Heights] | None = None
         self._films: OrderedDict[int, tuple[Film, Choreography]] = OrderedDict()
@@ -584,6 +588,7 @@ class Renderer:
         except Damaged:
             # Opened anew, it is made anew.
             self._stacks.clear()
+            self._playing.clear()
             return self._rendered(request)
 
     def _rendered(self, request: Request) -> Picture:
@@ -787,7 +792,7 @@ class Renderer:
     def plates(self, work: Work) -> Pixels:
         """The plates of a scene; marks may move on them while they stay the same."""
         scene, request = work.scene, work.request
-        plates, stack = self._stack(scene.plates)
+        plates, stack = self._stack(scene.plates, scene)
         key = (stack, work.view, request.quality, work.background, scene.reveals)
         last = self._last
         if last is None or last[0] != key:
@@ -834,15 +839,30 @@ class Renderer:
         background: tuple[int, int, int, int] = NOTHING,
     ) -> Pixels | None:
         """Plates by themselves as a view shows them; none if none of their pictures is there, or nothing of them."""
-        found, stack = self._stack(plates)
+        found, stack = self._stack(plates, scene)
         if not found:
             return None
         pixels = draw_plates(stack, found, scene.reveals, view, quality, self.pages, background)
         nothing = np.array(background, np.uint8).view(np.uint32)[0]
         return pixels if (pixels.view(np.uint32) != nothing).any() else None
 
-    def _stack(self, plates: tuple[Plate, ...]) -> tuple[tuple[Plate, ...], Stack]:
-        """Plates made ready, kept for as long as they are the very same, and which they are."""
+    def _stack(self, plates: tuple[Plate, ...], scene: Scene) -> tuple[tuple[Plate, ...], Stack]:
+        """Plates made ready, with what their clips show in a scene, and which they are."""
+        there, stack = self._standing(plates)
+        playing = {i: scene.playing[plate.id] for i, plate in enumerate(reversed(there)) if plate.id in scene.playing}
+        if not playing:
+            return there, stack
+        for known in self._playing:
+            if known[0] is stack and known[1] == playing:
+                return there, known[2]
+        top_first = there[::-1]
+        shots = {i: shot_of(top_first[i], moment, self.open_picture, self.kit) for i, moment in playing.items()}
+        shown = stack.showing({i: shot for i, shot in shots.items() if shot})
+        self._playing.append((stack, playing, shown))
+        return there, shown
+
+    def _standing(self, plates: tuple[Plate, ...]) -> tuple[tuple[Plate, ...], Stack]:
+        """Plates made ready with their own pictures, kept for as long as they are the very same, and which they are."""
         ids = tuple(map(id, plates))
         known = self._stacks.get(ids)
         if known and all(a is b for a, b in zip(known[0], plates, strict=True)):

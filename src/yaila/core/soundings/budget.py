@@ -19,7 +19,7 @@ from yaila.core.camera import FrameSize, View
 from yaila.core.compiling import njit
 from yaila.core.film import Choreography, Film, Plate, choreograph
 from yaila.core.film.running import courses_of, resting, running
-from yaila.core.film.scene import uncovered_at
+from yaila.core.film.scene import played_at, uncovered_at
 from yaila.core.film.timeline import Timeline
 from yaila.core.picture.raster import coverage_at
 from yaila.core.picture.reveals import mask_of
@@ -216,9 +216,14 @@ def _uncovered(
     at = (pixels * [size.width / film.frame.width, size.height / film.frame.height]).astype(np.int64)
     columns, rows = np.minimum(at[:, 0], size.width - 1), np.minimum(at[:, 1], size.height - 1)
     for p, plate in enumerate(plates):
+        if plate.plays and plate.plays.clip.after == "gone":
+            over = [played_at(choreography, plate.id, plate.plays, Time(frame)) is None for frame in frames.tolist()]
+            which[over, p] = 0
         if not plate.reveal:
             continue
         for f, frame in enumerate(frames.tolist()):
+            if which[f, p] == 0:
+                continue
             uncovered = uncovered_at(film, choreography, plate.id, plate.reveal, Time(frame))
             if uncovered is None:
                 continue

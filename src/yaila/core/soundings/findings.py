@@ -393,9 +393,16 @@ def _pictures(film: Film, pieces: Pieces) -> list[Finding]:
 
 
 def _insets(film: Film, choreography: Choreography, listening: Listening | None) -> list[Finding]:
-    """Insets whose pictures or clips are not there."""
+    """Insets whose pictures or clips are not there, and plates whose clips are not."""
     found = []
-    lost = {use.of for use in film.files if listening and use.kind != "sound" and not listening.there(use)}
+    missing = [use for use in film.files if listening and use.kind != "sound" and not listening.there(use)]
+    lost, still = {use.of for use in missing}, {use.of for use in missing if use.kind == "picture"}
+    for plate in film.plates:
+        if plate.id not in lost - still:
+            continue
+        at = ground_of(plate, np.array([[plate.picture.width / 2, plate.picture.height / 2]]))[0]
+        text = f"The clip of {plate.name} is gone, so it stands still. Drop it again"
+        found.append(_of_plate(film, plate, "picture", plate.in_film, at, 1, text))
     for inset in film.insets:
         if inset.id not in lost or not inset.shown:
             continue

@@ -123,7 +123,10 @@
           onclick={() => session.select({ kind: "plate", id: row.plate.id })}
           ondblclick={() => session.showOutline(row.laid.outline, 1.15)}
         >
-          <b>{row.plate.name}</b>
+          <b>
+            {#if row.plate.plays}<i title="It plays a clip"><Icon name="play" size={10} fill /></i>{/if}
+            {row.plate.name}
+          </b>
           <span class:fault={row.plate.fit.note} title={row.plate.fit.note || undefined}>
             {#if row.plate.fit.note}<Icon name="bob" size={12} fill />{/if}{row.index === 0 &&
             row.plate.fit.by === "hand"
@@ -238,6 +241,10 @@
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;
+  }
+  i {
+    display: inline-flex;
+    margin-right: 3px;
   }
   .on b {
     font-weight: 660;

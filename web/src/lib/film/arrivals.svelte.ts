@@ -55,19 +55,17 @@ class Arrivals {
     for (const file of all.filter(table))
       if (await gathering.bringGazetteer(file)) session.notice = `Places of “${file.name}” can be searched now.`;
     const frames = new Set<File>();
-    for (const file of all) if (session.step === "mark" && (await holdsFrames(file))) frames.add(file);
+    for (const file of all) if (await holdsFrames(file)) frames.add(file);
     for (const file of all.filter((one) => ground(one) && !frames.has(one))) await opened.open(film, file);
     for (const file of all.filter(isSound)) await this.#bring(film, file, (arrival) => this.#sound(file, arrival));
-    if (session.step === "mark" || all.some(isClip)) {
-      const seen = all.filter(
-        (file) => isClip(file) || frames.has(file) || (session.step === "mark" && isPicture(file)),
-      );
-      const { x, y } = session.shown;
-      if (session.step === "sound")
-        for (const file of seen) await this.#bring(film, file, (one) => this.#sound(file, one));
-      else await this.setInsets(seen, [x, y], 0);
-      all = all.filter((file) => !seen.includes(file));
-    }
+    const clip = (file: File) => isClip(file) || frames.has(file);
+    const seen = all.filter((file) => clip(file) || (session.step === "mark" && isPicture(file)));
+    if (session.step === "sound")
+      for (const file of seen) await this.#bring(film, file, (one) => this.#sound(file, one));
+    else if (session.step === "gather" || session.step === "fit")
+      for (const file of seen) await this.#bring(film, file, (one) => this.#clipPlate(file, one));
+    else await this.setInsets(seen, [session.shown.x, session.shown.y], 0);
+    all = all.filter((file) => !seen.includes(file));
     const pictures = all.filter((file) => ![sidecar, ground, font, table, isSound].some((is) => is(file)));
     const alone = all.filter((file) => sidecar(file) && !pictures.some((picture) => stem(picture) === stem(file)));
     for (const file of alone.filter((file) => !/\.prj$/i.test(file.name))) await this.#placeBy(file, alone);
@@ -88,20 +86,35 @@ class Arrivals {
       if (to === "pictures") query.set("as", "inset");
       let job = "";
       await this.#bring(film, file, async (arrival) => void (job = (await this.#send(to, file, arrival, query)).id));
-      if (job) await this.#chooseInset(film, before, job);
+      if (job) await this.#chooseFresh(film, "insets", before, job);
     }
   }
 
-  /** Choose the inset that a job brings, once it is there. */
-  async #chooseInset(film: string, before: Set<string>, job: string): Promise<void> {
+  /** Lay the clip of an inset as a plate, and fit it. */
+  async layInset(inset: string): Promise<void> {
+    const film = session.id;
+    const before = new Set(session.film?.plates.map(({ id }) => id));
+    await session.guarded(async () => {
+      const path = { film_id: film, inset_id: inset };
+      const query = { width: session.shown.width / 2 };
+      const { id } = await told<Job>(
+        api.POST("/api/films/{film_id}/insets/{inset_id}/plate", { params: { path, query } }),
+      );
+      await this.#chooseFresh(film, "plates", before, id);
+    });
+  }
+
+  /** Choose the inset or the plate that a job brings, once it is there. */
+  async #chooseFresh(film: string, list: "insets" | "plates", before: Set<string>, job: string): Promise<void> {
     while (session.id === film) {
       const state = session.jobs.find(({ id }) => id === job)?.state;
       // The film is not looked at anew while something is tried.
       if (state === "done" && !session.trial) {
         await session.pulse();
-        const fresh = session.film?.insets.findLast(({ id }) => !before.has(id));
+        const fresh = session.film?.[list].findLast(({ id }) => !before.has(id));
         if (!fresh || session.id !== film) return;
-        session.select({ kind: "inset", id: fresh.id });
+        if (list === "plates") session.step = "fit";
+        session.select({ kind: list === "plates" ? "plate" : "inset", id: fresh.id });
         const found = session.mark;
         if (found && !player.playing) player.seek(found.whole);
         return;
@@ -162,6 +175,14 @@ class Arrivals {
     else if (session.film?.plates.length)
       for (const [key, value] of Object.entries({ x, y, width: width / 2 })) query.set(key, `${value}`);
     return this.#send("pictures", file, arrival, query);
+  }
+
+  #clipPlate(file: File, arrival: Arrival): Promise<Job> {
+    const { x, y, width } = session.shown;
+    const query = new URLSearchParams({ name: file.name, frame: `${player.frame}`, as: "plate" });
+    if (session.film?.plates.length)
+      for (const [key, value] of Object.entries({ x, y, width: width / 2 })) query.set(key, `${value}`);
+    return this.#send("clips", file, arrival, query);
   }
 
   #send(to: "pictures" | "sounds" | "clips", file: File, arrival: Arrival, query: URLSearchParams): Promise<Job> {

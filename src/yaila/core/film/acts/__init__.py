@@ -51,6 +51,7 @@ from yaila.core.film.acts.plates import (
     GroundByPoints,
     LayByFile,
     LayFound,
+    LayInset,
     LayPlate,
     MatchTone,
     MovePlate,
@@ -115,7 +116,8 @@ from yaila.core.film.acts.vantages import (
 )
 
 Act = Annotated[
-    LayPlate
+    LayInset
+    | LayPlate
     | Focus
     | AddLamp
     | AddDeck
@@ -260,6 +262,7 @@ __all__ = [
     "KeepValue",
     "LayByFile",
     "LayFound",
+    "LayInset",
     "LayPlate",
     "LevelVantage",
     "LightPlate",

@@ -12,6 +12,7 @@ from yaila.core.colour import ToneMatch
 from yaila.core.errors import BadEdit
 from yaila.core.film.acts.act import FilmAct
 from yaila.core.film.acts.ties import without_names
+from yaila.core.film.choreography import choreograph
 from yaila.core.film.fitting import (
     georeferenced,
     grid_of,
@@ -23,8 +24,10 @@ from yaila.core.film.fitting import (
     placement_of,
     solve_ties,
 )
+from yaila.core.film.marked import Inset, Plays, ShownClip
 from yaila.core.film.model import Captured, Feather, Film, Fit, FitModel, Ground, PictureRef, Plate, Tie
 from yaila.core.film.part import new_id
+from yaila.core.film.running import running
 from yaila.core.film.walk import Owners, changed
 from yaila.core.ground import Point, Similarity
 from yaila.core.ground.georeference import Georeference
@@ -52,6 +55,8 @@ class LayPlate(FilmAct):
     captured: Captured | None = None
     sort: bool = False
     """Put it among the plates by its pixel, wide below close, instead of on top."""
+    plays: Plays | None = None
+    """The clip that is seen in place of its picture."""
     id: str = Field(default_factory=new_id)
 
     def apply(self, film: Film) -> Film:
@@ -80,6 +85,7 @@ class LayPlate(FilmAct):
             georeference=self.georeference,
             holes=self.holes,
             captured=self.captured,
+            plays=self.plays,
         )
         if film.ground.kind == "mercator" and self.georeference:
             lay_by_file(plate)
@@ -93,6 +99,44 @@ class LayPlate(FilmAct):
             plate.feather = Feather()
         film.plates.insert(place, plate)
         return film
+
+
+def clip_of(film: Film, key: str) -> tuple[Inset, ShownClip]:
+    """An inset by its id, and the clip that it shows.
+
+    Raises:
+        BadEdit: it shows none, or is not in the film.
+    """
+    inset = film.mark(key)
+    if not isinstance(inset, Inset) or not isinstance(inset.shows, ShownClip):
+        raise BadEdit(f"“{inset.name}” shows no clip. A picture can be dropped as a plate, in Gather.")
+    return inset, inset.shows
+
+
+class LayInset(FilmAct):
+    """Lay the clip of an inset as a plate on top of the stack, where the inset is: it can be fitted there as any
+    picture, and goes on playing from when the inset came. It is as wide as the inset on the ground, or ``width`` if
+    that has no width there. Its sound is heard as before. ``picture`` is its first one."""
+
+    act: Literal["lay_inset"] = "lay_inset"
+    inset: str
+    picture: PictureRef
+    width: Annotated[float, Field(gt=0)] | None = None
+    id: str = Field(default_factory=new_id)
+
+    def apply(self, film: Film) -> Film:
+        inset, clip = clip_of(film, self.inset)
+        choreography = choreograph(film)
+        time = choreography.timeline.ranges[inset.id].start
+        look = running(film.look_of(inset), time, choreography.timeline, inset)
+        on_ground = inset.stands in ("facing", "board")
+        width = look.ground if on_ground and look.scales == "ground" else self.width
+        at = Point(*inset.place) if on_ground else None
+        plays = Plays(clip=clip, starts=inset.starts)
+        film = without_names(film, {inset.id})
+        film.insets.remove(film.mark(inset.id))  # type: ignore[arg-type]
+        laid = LayPlate(picture=self.picture, name=inset.name, at=at, width=width, plays=plays, id=self.id)
+        return laid.apply(film)
 
 
 class LayByFile(FilmAct):
@@ -318,6 +362,8 @@ class SwapPicture(FilmAct):
     """Put another picture in a plate's place and keep everything else: it covers the same ground, and what is said in
     pixels of the plate (ties, outline, bend) is carried over to the new size.
 
+    A clip that it played is seen no more.
+
     One of another shape cannot cover the same ground and stay as it is: it keeps the middle and the area, and its fit
     is known no more.
     """
@@ -366,7 +412,7 @@ class SwapPicture(FilmAct):
         if not even:
             ties = [tie.model_copy(update={"used": False}) for tie in swapped.fit.ties]
             swapped.fit = Fit(ties=ties, note=OTHER_SHAPE)
-        swapped.picture, swapped.holes, swapped.captured = new, self.holes, self.captured
+        swapped.picture, swapped.holes, swapped.captured, swapped.plays = new, self.holes, self.captured, None
         film.plates[film.plate_index(self.plate)] = swapped
         return changed(film, {TIED_PLACE: tied})
 

@@ -1,11 +1,13 @@
 <script lang="ts">
   import type { Found } from "../../film/marks";
+  import { arrivals } from "../../film/arrivals.svelte";
   import { session } from "../../film/session.svelte";
   import Button from "../../ui/Button.svelte";
   import Segments from "../../ui/Segments.svelte";
   import Select from "../../ui/Select.svelte";
   import Strip from "../../ui/Strip.svelte";
   import Tick from "../../ui/Tick.svelte";
+  import ClipFields from "../ClipFields.svelte";
   import Fields from "../Fields.svelte";
   import LookFields from "./LookFields.svelte";
   import LookSelect from "./LookSelect.svelte";
@@ -90,25 +92,7 @@
   <Fields of="Crop" part={inset.crop} path="{of.path}/crop" columns={4} cells={["left", "top", "right", "bottom"]} />
   <StyleBar {of} />
 {:else if tab === "clip" && clip}
-  <Fields of="ShownClip" part={clip} path="{of.path}/shows" columns={2} cells={["skip", "speed"]} />
-  <Strip>
-    <Select
-      label="After its end"
-      caption="After its end"
-      value={clip.after}
-      options={[
-        { value: "holds", label: "its last picture stays" },
-        { value: "again", label: "it begins anew" },
-        { value: "gone", label: "it is gone" },
-      ]}
-      onchange={(value) => put("shows/after", value, "After its end")}
-    />
-    <Tick
-      label="Plays once it is there"
-      checked={clip.waits}
-      onchange={(on) => put("shows/waits", on, on ? "Plays once it is there" : "Plays at once")}
-    />
-  </Strip>
+  <ClipFields {clip} path="{of.path}/shows" waits />
 {:else}
   <Strip>
     <Select
@@ -172,6 +156,14 @@
       inset.stands === "frame" && "v",
     ]}
   />
+  {#if clip}
+    <Strip>
+      <Button
+        title="It becomes a plate that plays: fitted by ties, toned and stacked as any picture"
+        onclick={() => arrivals.layInset(inset.id)}>Lay it as a plate</Button
+      >
+    </Strip>
+  {/if}
 {/if}
 
 <style>

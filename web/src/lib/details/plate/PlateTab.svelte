@@ -4,11 +4,14 @@
   import { session } from "../../film/session.svelte";
   import { length, parseNumber } from "../../format";
   import Button from "../../ui/Button.svelte";
+  import ClipFields from "../ClipFields.svelte";
   import Fields from "../Fields.svelte";
+  import TieField from "../marks/TieField.svelte";
   import RevealFields from "../RevealFields.svelte";
   import Icon from "../../ui/Icon.svelte";
   import Line from "../../ui/Line.svelte";
   import Select from "../../ui/Select.svelte";
+  import Strip from "../../ui/Strip.svelte";
 
   let { plate, laid, index }: { plate: Plate; laid: PlatePlan; index: number } = $props();
 
@@ -45,6 +48,23 @@
   <dt>A pixel is</dt>
   <dd>{length(laid.pixel, ground).join(" ")} wide, sharp to a span of {length(laid.sharp_span, ground).join(" ")}</dd>
 </dl>
+{#if plate.plays}
+  <Strip>
+    <span>It plays a clip of {plate.plays.clip.seconds.toFixed(1)} s</span>
+    <Button
+      title="Its picture, the first of the clip, is seen instead"
+      onclick={() => keep("plays", null, "Stands still")}>Let it stand still</Button
+    >
+  </Strip>
+  <TieField
+    label="It plays when"
+    path="/plates/{index}/plays/starts"
+    moment={plate.plays.starts}
+    mark={null}
+    frame={laid.plays ?? 0}
+  />
+  <ClipFields clip={plate.plays.clip} path="/plates/{index}/plays/clip" />
+{/if}
 <Line label="It is">
   <Select
     label="What the plate is"
