@@ -45,6 +45,14 @@ def test_frames_in_a_zip_are_dropped_as_one_clip(server: Server, film: Page, tmp
     drop(page, packed(tmp_path / "Smoke.zip", entries))
     expect(page.get_by_label("Name of the inset")).to_have_value("Smoke", timeout=60_000)
     assert film_of(server)["film"]["insets"][0]["shows"]["seconds"] == pytest.approx(12 / 25)
+    # Dropped one beside the other they are one clip as well.
+    for k in range(9):
+        (tmp_path / f"Spray {k}.png").write_bytes(png(picture(k, 160, 90)))
+    drop(page, *sorted(tmp_path.glob("Spray*")))
+    expect(page.get_by_label("Name of the inset")).to_have_value("Spray", timeout=60_000)
+    made = film_of(server)["film"]["insets"]
+    assert [one["shows"]["kind"] for one in made] == ["clip", "clip"]
+    assert made[1]["shows"]["seconds"] == pytest.approx(9 / 25)
 
 
 def test_a_clip_is_laid_as_a_plate_and_fitted_like_one(server: Server, film: Page, tmp_path: Path) -> None:

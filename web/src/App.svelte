@@ -6,6 +6,7 @@
   import Stack from "./lib/details/Stack.svelte";
   import MarkDetails from "./lib/details/marks/MarkDetails.svelte";
   import VantageDetails from "./lib/details/vantage/VantageDetails.svelte";
+  import { filesOf } from "./lib/film/dropped";
   import { player } from "./lib/film/player.svelte";
   import { newId, session, type Step, type Tool } from "./lib/film/session.svelte";
   import EffectStrip from "./lib/finish/EffectStrip.svelte";
@@ -257,6 +258,15 @@
     player.seek(next.start);
   }
 
+  function receive(files: File[]) {
+    const bundles = files.filter(isBundle);
+    if (bundles.length) void shelf.takeIn(bundles);
+    if (bundles.length === files.length) return;
+    shelf.open = false;
+    void arrivals.receive(files.filter((file) => !isBundle(file)));
+    if (!["fit", "mark", "sound"].includes(session.step)) session.step = "gather";
+  }
+
   function carriesFiles(event: DragEvent): boolean {
     return event.dataTransfer?.types.includes("Files") ?? false;
   }
@@ -277,13 +287,7 @@
     if (!carriesFiles(event)) return;
     event.preventDefault();
     dropping = 0;
-    const files = [...event.dataTransfer!.files];
-    const bundles = files.filter(isBundle);
-    if (bundles.length) void shelf.takeIn(bundles);
-    if (bundles.length === files.length) return;
-    shelf.open = false;
-    void arrivals.receive(files.filter((file) => !isBundle(file)));
-    if (!["fit", "mark", "sound"].includes(session.step)) session.step = "gather";
+    void session.guarded(async () => receive(await filesOf(event.dataTransfer!)));
   }}
 />
 

@@ -1,4 +1,5 @@
 import { api, told, type Job, type XY } from "../api/client";
+import { framesIn, packed } from "./dropped";
 import { gathering } from "./gathering.svelte";
 import { opened } from "./opened.svelte";
 import { player } from "./player.svelte";
@@ -11,6 +12,7 @@ const isSound = (file: File) =>
 /** Files of moving pictures. */
 const isClip = (file: File) =>
   /\.(mp4|mov|m4v|webm|mkv|avi|mxf|mpe?g|m?ts)$/i.test(file.name) || file.type.startsWith("video/");
+
 /** Whether a ZIP begins with pictures: the frames of a clip. */
 async function holdsFrames(file: File): Promise<boolean> {
   if (!/\.zip$/i.test(file.name)) return false;
@@ -55,6 +57,12 @@ class Arrivals {
     for (const file of all.filter(table))
       if (await gathering.bringGazetteer(file)) session.notice = `Places of “${file.name}” can be searched now.`;
     const frames = new Set<File>();
+    if (session.step === "mark")
+      for (const { name, files } of framesIn(all)) {
+        const one = await packed(files, name);
+        frames.add(one);
+        all = [...all.filter((file) => !files.includes(file)), one];
+      }
     for (const file of all) if (await holdsFrames(file)) frames.add(file);
     for (const file of all.filter((one) => ground(one) && !frames.has(one))) await opened.open(film, file);
     for (const file of all.filter(isSound)) await this.#bring(film, file, (arrival) => this.#sound(file, arrival));
