@@ -56,13 +56,7 @@ class Arrivals {
     const table = (file: File) => /\.txt$/i.test(file.name);
     for (const file of all.filter(table))
       if (await gathering.bringGazetteer(file)) session.notice = `Places of “${file.name}” can be searched now.`;
-    const frames = new Set<File>();
-    if (session.step === "mark")
-      for (const { name, files } of framesIn(all)) {
-        const one = await packed(files, name);
-        frames.add(one);
-        all = [...all.filter((file) => !files.includes(file)), one];
-      }
+    const frames = new Set(session.step === "mark" ? framesIn(all).flatMap(({ files }) => files) : []);
     for (const file of all) if (await holdsFrames(file)) frames.add(file);
     for (const file of all.filter((one) => ground(one) && !frames.has(one))) await opened.open(film, file);
     for (const file of all.filter(isSound)) await this.#bring(film, file, (arrival) => this.#sound(file, arrival));
@@ -83,11 +77,17 @@ class Arrivals {
     }
   }
 
-  /** Let pictures and clips be seen in the film at a place; those beside a marker come with it. */
+  /** Let pictures and clips be seen in the film at a place; those beside a marker come with it. Pictures that are the
+   * frames of a clip are one. */
   async setInsets(files: Iterable<File>, at: XY, reach: number): Promise<void> {
     const film = session.id;
     const before = new Set(session.film?.insets.map(({ id }) => id));
-    for (const file of files) {
+    let all = [...files];
+    await session.guarded(async () => {
+      for (const set of framesIn(all))
+        all = [...all.filter((file) => !set.files.includes(file)), await packed(set.files, set.name)];
+    });
+    for (const file of all) {
       const to = isClip(file) || /\.zip$/i.test(file.name) ? "clips" : "pictures";
       const query = new URLSearchParams({ name: file.name, x: `${at[0]}`, y: `${at[1]}`, frame: `${player.frame}` });
       query.set("reach", `${reach}`);
