@@ -14,7 +14,7 @@ from yaila.core.camera import NEAR
 from yaila.core.film import Marker
 from yaila.core.film.scene import Present
 from yaila.core.marks import MarkerLook
-from yaila.core.picture.canvas import filled, line, matrix_of
+from yaila.core.picture.canvas import filled, line, matrix_of, softened, through
 from yaila.core.picture.kit import Kit
 from yaila.core.picture.reveals import around, only_uncovered
 from yaila.core.picture.stage import Easel, Piece, Stage
@@ -159,14 +159,50 @@ def _cast(
         if fallen[2] <= NEAR:
             return
         board = np.array([[1, 0, fallen[0] - u], [0, 1, fallen[1] - v + lifted], [0, 0, 1.0]])
-    soft = skia.ImageFilters.Blur(SOFT * half, SOFT * half)
-    shade = skia.Paint(Alphaf=look.shadow * present.opacity * look.opacity, ImageFilter=soft)
+    onto = board @ sized
+    dark, soft = look.shadow * present.opacity * look.opacity, SOFT * half * _grown(onto)
+    if look.symbol == "picture":
+        return cast_sign(canvas, stage.kit.sign(look.picture), onto, half, dark, soft)
+    fallen = through(_silhouette(look, half, look.edge / max(look.size / 2, 1) * half), onto)
+    return canvas.drawPath(fallen, softened(filled("#000000", dark), soft))
+
+
+def _grown(onto: NDArray[np.float64]) -> float:
+    """How much larger a 3x3 map makes what is about 0, 0."""
+    weight = onto[2, 2]
+    return math.sqrt(abs(np.linalg.det((onto[:2, :2] - np.outer(onto[:2, 2] / weight, onto[2, :2])) / weight)))
+
+
+def _silhouette(look: MarkerLook, half: float, edge: float) -> skia.Path:
+    """All that a drawn sign of that half width covers, about 0, 0."""
+    path, hollow = _symbol(look.symbol, half)
+    pen = line("#000000", (hollow or 0.0) + 2 * edge)
+    if not hollow:
+        pen.setStyle(skia.Paint.kStrokeAndFill_Style)
+    covered = skia.Path()
+    pen.getFillPath(path, covered)
+    return covered
+
+
+def cast_sign(
+    canvas: skia.Canvas, image: skia.Image | None, onto: NDArray[np.float64], half: float, dark: float, soft: float
+) -> None:
+    """The shadow of a picture that is drawn about 0, 0: what is see-through in it casts none.
+
+    Args:
+        onto: takes its units to the frame.
+        half: of its longer side, in its own units.
+        dark: how dark it is, 0..1; ``soft``: its deviation, pixels.
+    """
+    corners = onto @ np.array([[-half, -half, 1], [half, -half, 1], [half, half, 1], [-half, half, 1]]).T
+    u, v = corners[:2] / corners[2]
+    shade = skia.Paint(Alphaf=dark)
     shade.setColorFilter(skia.ColorFilters.Blend(skia.ColorBLACK, skia.BlendMode.kSrcIn))
-    canvas.save()
-    canvas.concat(matrix_of(board @ sized))
-    canvas.saveLayer(None, shade)
-    _sign(canvas, look, stage.kit, half, look.edge / max(look.size / 2, 1) * half)
-    canvas.restore()
+    shade.setImageFilter(skia.ImageFilters.Blur(soft, soft))
+    # A layer of all of the frame would take fifty times as long.
+    canvas.saveLayer(skia.Rect(u.min(), v.min(), u.max(), v.max()), shade)
+    canvas.concat(matrix_of(onto))
+    draw_sign(canvas, image, half)
     canvas.restore()
 
 

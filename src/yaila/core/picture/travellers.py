@@ -16,7 +16,7 @@ from yaila.core.film import Route
 from yaila.core.film.scene import DrawnRoute
 from yaila.core.marks.travellers import PATHS, UPRIGHT, Traveller
 from yaila.core.picture.canvas import filled, line, matrix_of, polygon, softened, through
-from yaila.core.picture.markers import draw_sign
+from yaila.core.picture.markers import cast_sign, draw_sign
 from yaila.core.picture.stage import Easel, Piece, Stage
 
 XY = tuple[float, float]
@@ -148,15 +148,7 @@ class _Ride:
         dark = self.traveller.shadow / (1 + away / max(6 * self.half, 1e-6))
         board = np.array([[1, 0, least], [0, 1, least], [0, 0, 1.0]]) @ self._onto((u, v), place, 0.0, w)
         if self.traveller.symbol == "picture":
-            # What is see-through in a picture casts none.
-            shade = skia.Paint(Alphaf=dark)
-            shade.setColorFilter(skia.ColorFilters.Blend(skia.ColorBLACK, skia.BlendMode.kSrcIn))
-            shade.setImageFilter(skia.ImageFilters.Blur(soft, soft))
-            canvas.saveLayer(None, shade)
-            canvas.concat(matrix_of(board))
-            draw_sign(canvas, self.stage.kit.sign(self.traveller.picture), 1.0)
-            canvas.restore()
-            return
+            return cast_sign(canvas, self.stage.kit.sign(self.traveller.picture), board, 1.0, dark, soft)
         fallen = self._shape(board)
         fallen.setFillType(skia.PathFillType.kWinding)
         canvas.drawPath(fallen, softened(filled("#000000", dark), soft))
