@@ -498,7 +498,9 @@ REACH = 100.0
 
 def _paint(work: Work, pieces: list[Piece], ground: Pixels) -> None:
     at = work.view.left, work.view.top
-    for wide, some in groupby(pieces, key=lambda piece: piece.wide >= WIDE):
+    # A draft is packed more coarsely than terraces of one code can be seen in it.
+    careful = work.request.quality is Quality.FINAL
+    for wide, some in groupby(pieces, key=lambda piece: careful and piece.wide >= WIDE):
         with painted(work.pixels, not work.request.clear, wide, at) as canvas:
             # Over relief, pieces are placed in the view of the flat ground, and pixels are those of the frame.
             if not pieces[0].lies:

@@ -170,10 +170,12 @@ class _Pen:
         if self.stroke.dash == "dots":
             dots = zip(points[begins].tolist(), there[kept].tolist(), front[begins].tolist(), strict=True)
             return [(u, v, size) for (u, v), size, before in dots if before]
+        # A dash that passes the camera is left out.
+        behind = np.concatenate([[0], np.cumsum(~front)])
+        whole = behind[ends + 1] == behind[begins]
         made, spots = skia.Path(), [skia.Point(u, v) for u, v in points.tolist()]
-        for begin, end in zip(begins.tolist(), ends.tolist(), strict=True):
-            if front[begin : end + 1].all():
-                made.addPoly(spots[begin : end + 1], False)
+        for begin, end in zip(begins[whole].tolist(), ends[whole].tolist(), strict=True):
+            made.addPoly(spots[begin : end + 1], False)
         return made
 
     def shape(self, middle: skia.Path | list[tuple[float, float, float]], width: float) -> skia.Path:
