@@ -266,9 +266,9 @@ def test_the_finish_is_set_by_acts_and_what_it_keeps_sharp_is_told(client: TestC
     # An effect that is left out leaves the picture as it was.
     plain = client.get(f"{address}/frames/0.jpg?state={state}&width=320&without=lens").content
     assert plain == before
-    # A trial may be drawn while it is answered, with what is left out left out.
+    # A trial is drawn with what is left out left out.
     lamp = {"act": "add_lamp", "at": [0, 0], "frame": 0}
-    trial = client.post(f"{address}/trials/acts?state={state}&frame=0&width=320&without=lens,dusk", json=lamp)
+    trial = client.post(f"{address}/trials/acts?state={state}", json=lamp)
     assert trial.status_code == 200
     shown = f"{address}/frames/0.jpg?state={trial.json()['state']}&width=320&without=lens,dusk"
     assert client.get(shown).status_code == 200

@@ -433,25 +433,44 @@ def test_the_last_piece_of_an_answer_waits_for_nobody(tmp_path: Path) -> None:
         assert door.proto == socket.IPPROTO_TCP
 
 
-def test_a_frame_begun_with_its_trial_is_the_frame_and_one_that_gave_way_is_drawn_anew(
+def test_the_picture_of_a_trial_can_be_asked_for_before_the_trial_is_and_comes_before_its_answer(
     server: Server, small_film: Film
 ) -> None:
     film = Store(server.home).films.create(small_film.model_copy(update={"plates": []}))
     url, v = f"/api/films/{film.id}", film.film.vantages[0].id
+    came: list[str] = []
 
-    def tried(by: float, **looked: int) -> str:
-        act = {"act": "move_vantages", "vantages": [v], "by": [by, 0], "factor": 1, "degrees": 0}
-        answer = server.client.post(f"{url}/trials/acts", json=act, params={"state": f"r{film.revision}", **looked})
-        assert answer.status_code == 200
-        return answer.json()["state"]
+    def tried(by: float, named: str, of: str = v, **more: object) -> httpx.Response:
+        act = {"act": "move_vantages", "vantages": [of], "by": [by, 0], "factor": 1, "degrees": 0}
+        query = {"state": f"r{film.revision}", "named": named, "watched": True, **more}
+        answer = server.client.post(f"{url}/trials/acts", json=act, params=query)
+        came.append("answer")
+        return answer
 
-    def frame(state: str) -> bytes:
+    def seen(state: str) -> httpx.Response:
         answer = server.client.get(f"{url}/frames/3.jpg", params={"state": state, "width": 320})
-        assert answer.status_code == 200
-        return answer.content
+        came.append("picture")
+        return answer
 
-    first, second = (tried(by, frame=3, width=320) for by in (5, 9))
-    # The older one gave way, and is drawn when it is asked for all the same; later, both anew.
-    begun = [frame(state) for state in (first, second)]
-    assert begun == [frame(state) for state in (first, second)]
-    assert tried(7, frame=10_000) != first
+    with ThreadPoolExecutor(2) as both:
+        picture = both.submit(seen, "tfirst1")
+        time.sleep(0.3)
+        assert not picture.done()
+        trial = both.submit(tried, 5, "tfirst1").result().json()
+        early = picture.result()
+    assert came == ["picture", "answer"]
+    assert (early.status_code, trial["state"]) == (200, "tfirst1")
+    assert early.content == seen("tfirst1").content
+    # Its name is that of this film's trial alone, and one without a picture waits for none.
+    elsewhere = server.client.get(f"/api/films/{film.id}x/frames/3.jpg", params={"state": "tfirst1", "width": 320})
+    assert elsewhere.status_code == 404
+    assert tried(9, "tsecond", watched=False).json()["state"] == "tsecond"
+    # What is refused keeps nobody waiting.
+    with ThreadPoolExecutor(2) as both:
+        picture = both.submit(seen, "tthird")
+        time.sleep(0.2)
+        began = time.monotonic()
+        assert tried(1, "tthird", "nobody").status_code == 422
+        assert picture.result().status_code == 404
+        assert time.monotonic() - began < 2
+    assert server.client.post(f"{url}/trials/acts", json={}, params={"state": "r1", "named": "../x"}).status_code == 422

@@ -11,8 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.film.test_walk import full
+from yaila.core.errors import BadEdit
 from yaila.core.film import Film, Vantage
-from yaila.store.films import _steps_between, difference
+from yaila.core.film.acts import SetLook
+from yaila.store.films import _steps_between, difference, film_of
 
 PARTS = st.lists(st.fixed_dictionaries({"id": st.sampled_from("abcd"), "x": st.integers(0, 3)}), max_size=4)
 LEAVES = st.none() | st.booleans() | st.integers(0, 2) | st.sampled_from([0.0, 1.0, 2.5]) | st.sampled_from(["", "a/b"])
@@ -56,3 +58,34 @@ def test_a_small_edit_is_a_small_patch_and_parts_that_move_are_moved() -> None:
 @pytest.mark.parametrize("value", [True, 1, 1.0, "1", None, [1], {"id": 1}])
 def test_nothing_leads_from_a_value_to_itself(value: Any) -> None:
     assert list(_steps_between({"a": [value]}, {"a": [value]}, "")) == []
+
+
+def test_a_film_made_like_another_shares_what_is_the_same_and_is_what_it_would_be_without() -> None:
+    before = full()
+    edited = before.model_copy(deep=True)
+    edited.vantages[0].span *= 2
+    edited.finish.lens.f_number = 3.5
+    edited.markers.reverse()
+    document = edited.model_dump(mode="json")
+    made = film_of(document, before)
+    assert made == edited
+    assert made.model_dump(mode="json") == document
+    assert [one is two for one, two in zip(made.vantages, before.vantages, strict=True)] == [False, True]
+    assert all(one is two for one, two in zip(made.markers, before.markers[::-1], strict=True))
+    assert made.plates[0] is before.plates[0]
+    assert (made.finish.sun is before.finish.sun, made.finish.lens is before.finish.lens) == (True, False)
+    assert difference(before, made) == difference(before, edited)
+    # An act changes its own copy, and not what others share with it.
+    changed = SetLook(marks=[made.markers[0].id], look={"size": 77}).done_to(made)
+    assert changed.markers[0].look.size == 77
+    assert before.markers[-1].look.size != 77
+
+
+@pytest.mark.parametrize("wrong", [True, "1", None, {"id": "x"}, float("nan")])
+def test_what_is_wrong_in_a_part_is_found_also_where_the_rest_is_shared(wrong: Any) -> None:
+    before = full()
+    for name, index in (("vantages", 0), ("markers", 0), ("plates", 0)):
+        document = before.model_dump(mode="json")
+        document[name][index] = document[name][index] | {"id": wrong}
+        with pytest.raises(BadEdit):
+            film_of(document, before)

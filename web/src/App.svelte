@@ -287,7 +287,7 @@
     if (!carriesFiles(event)) return;
     event.preventDefault();
     dropping = 0;
-    void session.guarded(async () => receive(await filesOf(event.dataTransfer!)));
+    void session.guarded(async () => receive(await filesOf(event.dataTransfer!)), false);
   }}
 />
 

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections import OrderedDict
 from collections.abc import Sequence
 from threading import Lock
 from typing import Any
 
 from fastapi import Request
 
-from yaila.api.lanes import Lane, Task
+from yaila.api.lanes import Lane
 from yaila.api.memory import memory_of
+from yaila.api.trials import Trials
 from yaila.core.bounded import Bounded
 from yaila.core.errors import NotFound, YailaError
 from yaila.core.film import Choreography, Film, choreograph
@@ -54,7 +54,7 @@ class Desk:
         # A trial that has made room for others is over, so some are kept however large they are.
         self._films: Bounded[str, tuple[Film, Choreography]] = Bounded(memory * 2**20 // 5, lambda one: one[0].weight)
         self.frames = Lane("frames", 3, 2, FRAME_SECONDS, gives=0.15)
-        self.ahead: OrderedDict[tuple[Any, ...], Task[Any]] = OrderedDict()
+        self.trials = Trials()
         self.tiles = Lane("tiles", 3, 2)
         self.checks = Lane("checks", 2, 1, gives=10)
         self.tasks = Lane("tasks", 2, 1, gives=2)
@@ -63,10 +63,11 @@ class Desk:
         self._levels: Bounded[str, Levelled] = Bounded(MOST_LEVELS, lambda level: 1)
         self._levelling = Lock()
 
-    def try_out(self, film: Film) -> str:
+    def try_out(self, film_id: str, film: Film, name: str | None = None) -> str:
         """Keep a film as a trial; returns the name of its state."""
-        name = "t" + hashlib.sha256(film.model_dump_json().encode()).hexdigest()[:24]
-        self._remember(name, film)
+        name = name or "t" + hashlib.sha256(film.model_dump_json().encode()).hexdigest()[:24]
+        self._remember(f"{film_id}/{name}", film)
+        self.trials.made(film_id, name)
         return name
 
     def film(self, film_id: str, state: str) -> tuple[Film, Choreography]:
@@ -75,11 +76,11 @@ class Desk:
         Raises:
             NotFound: there is no such revision, or the trial is gone.
         """
-        key = state if state.startswith("t") else f"{film_id}/{state}"
+        key = f"{film_id}/{state}"
         known = self._films.get(key)
         if known:
             return known
-        if not is_count(state[1:]):
+        if not state.startswith("r") or not is_count(state[1:]):
             raise NotFound("That trial is over.")
         return self._remember(key, self.store.films.at_revision(film_id, int(state[1:])))
 

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Body, Depends, Header, Query, Response
+from fastapi import APIRouter, Body, Depends, Header, Query, Request, Response
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
-from yaila.api.frames import Without, begin
+from yaila.api.lanes import is_long
 from yaila.core.errors import BadEdit, NotFound
 from yaila.core.film import FRAME_PRESETS, Film
 from yaila.core.film.acts import Act
@@ -23,8 +24,8 @@ from yaila.core.film.sounds import LOUDNESS, SUITS
 from yaila.core.quantities import is_count
 from yaila.core.soundings.marks import SAFE_AREAS
 from yaila.core.time import PRESETS, RATES, STARTS
-from yaila.store import FilmState, difference, patched
-from yaila.store.films import checked
+from yaila.store import FilmState, difference
+from yaila.store.films import checked, document_after, film_of
 
 router = APIRouter(prefix="/api", tags=["films"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
@@ -281,36 +282,52 @@ def act_on_film(
     return sheet_of(desk.store.films.edit(film_id, difference(film, after), revision, label), response)
 
 
-class Looked(BaseModel):
-    """The frame of a trial that will be looked at, and how wide it is, pixels: drawn while the rest is answered."""
+class Named(BaseModel):
+    """What the page calls a trial, and whether it asks for its picture at the same time, which goes first then."""
 
-    frame: int | None = Field(None, ge=0)
-    width: int = Field(640, ge=64, le=4096)
-    without: Without = ""
-    split: float = Field(1.0, ge=0, le=1, allow_inf_nan=False)
+    named: str | None = Field(None, pattern=r"^t[0-9a-z]{1,32}$")
+    watched: bool = False
 
 
 @router.post("/films/{film_id}/trials/acts", response_model=Trial)
-def try_act(film_id: str, act: Act, desk: TheDesk, state: str, looked: Annotated[Looked, Query()]) -> Response:
+def try_act(
+    film_id: str, act: Act, desk: TheDesk, request: Request, state: str, named: Annotated[Named, Query()]
+) -> Response:
     """What a named act would make of a state. Nothing is kept."""
-    film, _ = desk.film(film_id, state)
-    return _trial(desk, film_id, film, checked(act.done_to(film).model_dump(mode="json")), looked)
+    return _trial(
+        desk, film_id, state, named, request, lambda film: film_of(act.done_to(film).model_dump(mode="json"), film)
+    )
 
 
 @router.post("/films/{film_id}/trials/patch", response_model=Trial)
 def try_patch(
-    film_id: str, patch: list[PatchStep], desk: TheDesk, state: str, looked: Annotated[Looked, Query()]
+    film_id: str,
+    patch: list[PatchStep],
+    desk: TheDesk,
+    request: Request,
+    state: str,
+    named: Annotated[Named, Query()],
 ) -> Response:
     """What a JSON Patch would make of a state. Nothing is kept."""
-    film, _ = desk.film(film_id, state)
-    return _trial(desk, film_id, film, patched(film, _steps(patch)), looked)
+    return _trial(desk, film_id, state, named, request, lambda film: film_of(document_after(film, _steps(patch)), film))
 
 
-def _trial(desk: Desk, film_id: str, before: Film, after: Film, looked: Looked) -> Response:
-    state, plan = desk.try_out(after), plan_of(after)
-    if looked.frame is not None and looked.frame < plan.frames:
-        begin(desk, film_id, state, looked.frame, looked.width, looked.without, looked.split)
-    trial = Trial(state=state, film=after, plan=plan, patch=difference(before, after))
+def _trial(
+    desk: Desk, film_id: str, state: str, named: Named, request: Request, done: Callable[[Film], Film]
+) -> Response:
+    try:
+        before, _ = desk.film(film_id, state)
+        after = done(before)
+        made = desk.try_out(film_id, after, named.named)
+    finally:
+        if named.named:
+            # Also where it is refused: nobody is to wait for it.
+            desk.trials.made(film_id, named.named)
+    if named.named and named.watched:
+        # What is drawn gives way to short answers, and this one waits for it.
+        is_long(request)
+        desk.trials.until_drawn(film_id, named.named)
+    trial = Trial(state=made, film=after, plan=plan_of(after), patch=difference(before, after))
     # It is written as it is: it has been checked, and comes with every movement of a hand.
     return Response(trial.model_dump_json(), media_type="application/json")
 

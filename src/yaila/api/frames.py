@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import replace
 from typing import Annotated, Literal
 from urllib.parse import quote
@@ -17,11 +16,12 @@ from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
+from yaila.api.lanes import is_long
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.camera.flight import flown, panned, turned, zoomed
 from yaila.core.colour.grading import table_of
 from yaila.core.colour.scopes import ScopeKind, clipped, scope
-from yaila.core.errors import Busy, NotFound
+from yaila.core.errors import NotFound
 from yaila.core.film import Film
 from yaila.core.film.acts import FlownPose
 from yaila.core.film.finish import EFFECTS, Surface
@@ -32,7 +32,6 @@ from yaila.core.film.sharpness import Sharpness, sharpness_at
 from yaila.core.picture import Picture, Quality, Request, jpeg
 from yaila.core.picture.grasps import grasps_of
 from yaila.core.soundings.pace import LEVELS, ZOOMS, levels_of, paces_of
-from yaila.core.stopping import Stopped
 from yaila.core.surfaces import SurfaceKind
 from yaila.core.time import Time, timecode
 from yaila.farm.reel import MOST_SIDE, size_for
@@ -110,16 +109,18 @@ async def get_frame(
     without: Without = "",
     split: InFrame = 1.0,
 ) -> Response:
-    """A frame of a state of the film, as JPEG; the same address always gives the same picture."""
-    key = (film_id, state, frame, width, quality, without, split)
-    if begun := desk.ahead.pop(key, None):
-        try:
-            return await desk.frames.wait(request, begun)
-        except Stopped:
-            # It gave way to that of a newer trial, but here is somebody who still waits for this one.
-            if await request.is_disconnected():
-                raise
-    return await desk.frames.do(request, film_id, work_of(desk, *key))
+    """A frame of a state of the film, as JPEG; the same address always gives the same picture. That of a trial which is
+    being asked for comes as soon as it can be drawn."""
+    trial = state.startswith("t")
+    if trial:
+        is_long(request)
+        await desk.trials.until_made(film_id, state)
+    try:
+        work = work_of(desk, film_id, state, frame, width, quality, without, split)
+        return await desk.frames.do(request, film_id, work)
+    finally:
+        if trial:
+            desk.trials.drawn(film_id, state)
 
 
 def work_of(
@@ -134,19 +135,6 @@ def work_of(
         return drawn(desk, film, Time(frame), width, Quality[quality.upper()], None, effects_of(without), split)
 
     return work
-
-
-MOST_AHEAD = 4
-"""Frames that are begun before they are asked for, and kept until they are."""
-
-
-def begin(desk: Desk, film_id: str, state: str, frame: int, width: int, without: str = "", split: float = 1.0) -> None:
-    """Begin a draft of a frame that is about to be asked for, as of a trial whose answer is still under way."""
-    key = (film_id, state, frame, width, "draft", without, split)
-    while len(desk.ahead) >= MOST_AHEAD:
-        desk.ahead.popitem(last=False)[1].stop.stop()
-    with suppress(Busy):
-        desk.ahead[key] = desk.frames.start(film_id, work_of(desk, *key), f"ahead {film_id}")
 
 
 class Moments(BaseModel):

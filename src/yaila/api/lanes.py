@@ -29,6 +29,12 @@ MOST_WAITING = 64
 """Pieces of work of one film that may wait in a lane."""
 
 
+def is_long(request: Request) -> None:
+    """From here on a request is long work, which gives way to others and must not to itself."""
+    if short := request.scope.get("short"):
+        short.done()
+
+
 @dataclass
 class Task(Generic[T]):
     """A piece of work in a lane, for a film; newer work of the same name takes its place."""
@@ -91,9 +97,7 @@ class Lane:
         Raises:
             Stopped: nobody waits for it any more, or newer work has taken its place.
         """
-        if short := request.scope.get("short"):
-            # From here on it is long work, which gives way to others and must not to itself.
-            short.done()
+        is_long(request)
         waiting = asyncio.wrap_future(task.outcome)
         waiting.add_done_callback(lambda done: done.cancelled() or done.exception())
         try:

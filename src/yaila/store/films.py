@@ -8,6 +8,7 @@ undo starts a new line, and the old one stays in the table.
 from __future__ import annotations
 
 import json
+import marshal
 import secrets
 import threading
 import zlib
@@ -25,6 +26,8 @@ from sqlalchemy.orm import Session
 from yaila.core.bounded import Bounded
 from yaila.core.errors import BadEdit, Busy, NotFound, StaleEdit, said
 from yaila.core.film import Film
+from yaila.core.film.finish import Finish
+from yaila.core.film.part import Part
 from yaila.core.film.plan import plan_of
 from yaila.store.database import FilmRow, RevisionRow, now
 
@@ -59,12 +62,21 @@ def patched(film: Film, patch: list[Any]) -> Film:
     Raises:
         BadEdit: the patch does not fit the document, or what it makes is no valid film.
     """
+    return checked(document_after(film, patch), film)
+
+
+def document_after(film: Film, patch: list[Any]) -> Any:
+    """What a JSON Patch makes of the document of a film.
+
+    Raises:
+        BadEdit: it does not fit the document.
+    """
     document = film.model_dump(mode="json")
     try:
         document = _applied(document, patch)
     except (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, *MISFITS) as error:
         raise BadEdit(f"The edit does not fit the film: {error}. Reload the page and try again.") from error
-    return checked(document)
+    return document
 
 
 MISFITS = (TypeError, KeyError, ValueError, IndexError, AttributeError, RecursionError)
@@ -98,29 +110,99 @@ def _values(value: Any) -> int:
     return 1 + sum(map(_values, value)) if isinstance(value, list) else 1
 
 
-def checked(document: Any) -> Film:
-    """A film from its JSON document, which can be laid out and drawn.
+def checked(document: Any, like: Film | None = None) -> Film:
+    """A film from its JSON document, which can be laid out and drawn, as :func:`film_of`.
+
+    Raises:
+        BadEdit: with the first thing that is wrong, in words.
+    """
+    film = film_of(document, like)
+    plan_of(film)
+    return film
+
+
+def film_of(document: Any, like: Film | None = None) -> Film:
+    """A film from its JSON document; whether it can be laid out is not looked at. Parts that are as in the film
+    ``like`` it are those of that one: what is known of them holds, and they need not be checked anew.
 
     Raises:
         BadEdit: with the first thing that is wrong, in words.
     """
     try:
-        film = Film.model_validate(document)
+        return Film.model_validate(_shared(document, like) if like else document)
     except ValidationError as error:
         raise BadEdit(f"{said(error)}. The film was left as it was.") from error
-    plan_of(film)
-    return film
+
+
+def _shared(document: Any, like: Film) -> Any:
+    """A document in which what is the same as in a film is that film's."""
+    if not isinstance(document, dict):
+        return document
+    known, made = _document_of(like), dict(document)
+    for name in document.keys() & known.keys():
+        value, before, there = document[name], known[name], getattr(like, name)
+        if isinstance(value, list) and isinstance(there, list):
+            parts = {_id(one): (one, part) for one, part in zip(before, there, strict=True)}
+            keys = [key if isinstance(key := _id(one), str) else "" for one in value]
+            made[name] = [_either(one, *parts.get(key, (None, None))) for key, one in zip(keys, value, strict=True)]
+        elif isinstance(there, Finish) and isinstance(value, dict):
+            effects = value.keys() & before.keys()
+            made[name] = value | {
+                effect: _either(value[effect], before[effect], getattr(there, effect)) for effect in effects
+            }
+    return made
+
+
+def _either(value: Any, before: Any, part: Any) -> Any:
+    """A part in place of its value in a document, if that is what it was before."""
+    return part if isinstance(part, Part) and _same(value, before) else value
+
+
+def _same(one: Any, other: Any) -> bool:
+    """Whether two JSON values are the same, kinds of numbers included."""
+    # This form tells numbers apart that are equal and of different kinds, and is the quickest there is.
+    return bool(one == other) and marshal.dumps(one, 2) == marshal.dumps(other, 2)
+
+
+MOST_DOCUMENTS = 4
+_documents: Bounded[int, tuple[Film, dict[str, Any]]] = Bounded(MOST_DOCUMENTS, lambda one: 1)
+
+
+def _document_of(film: Film) -> dict[str, Any]:
+    """The document of a film which is not changed any more; a hand that drags asks for the same one all the time."""
+    known = _documents.get(id(film))
+    if known is None or known[0] is not film:
+        known = _documents.put(id(film), (film, film.model_dump(mode="json")))
+    return known[1]
 
 
 def difference(before: Film, after: Film) -> list[Any]:
     """The JSON Patch that leads from one film to another."""
-    return list(_steps_between(before.model_dump(mode="json"), after.model_dump(mode="json"), ""))
+    return list(_edits(before, after))
+
+
+def _edits(before: Film, after: Film) -> Iterator[Any]:
+    for name in Film.model_fields:
+        here, there = getattr(before, name), getattr(after, name)
+        if here is there:
+            continue
+        if isinstance(here, list) and [getattr(one, "id", None) for one in here] == [
+            getattr(one, "id", None) for one in there
+        ]:
+            # Parts that are the very same need no look.
+            pairs = [(f"/{name}/{k}", *pair) for k, pair in enumerate(zip(here, there, strict=True))]
+            for path, one, other in pairs:
+                if one is not other:
+                    yield from _steps_between(one.model_dump(mode="json"), other.model_dump(mode="json"), path)
+            continue
+        dumped = [film.model_dump(mode="json", include={name})[name] for film in (before, after)]
+        yield from _steps_between(dumped[0], dumped[1], f"/{name}")
 
 
 def _steps_between(before: Any, after: Any, path: str) -> Iterator[Any]:
     """The steps of a JSON Patch from one value to another at a path. What is the same is not looked into, which is most
     of a film; where parts came or went, a patch of all of that is made."""
-    if before == after and json.dumps(before) == json.dumps(after):
+    if _same(before, after):
         return
     names: Iterable[Any] | None = None
     if isinstance(before, dict) and isinstance(after, dict) and before.keys() == after.keys():
@@ -262,7 +344,7 @@ class Films:
             with Session(self._engine) as session:
                 seen = self._row(session, film_id).head
                 before = self._open(session, seen)
-            after = checked(to(before.film).model_dump(mode="json"))
+            after = checked(to(before.film).model_dump(mode="json"), before.film)
             try:
                 return self._keep(film_id, seen, before, after, label)
             except StaleEdit:

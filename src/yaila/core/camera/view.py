@@ -140,4 +140,13 @@ class View:
 
     def depth(self, place: Floats, height: float = 0.0) -> float:
         """How far a place is, in distances to the target."""
-        return float(self.seen(np.asarray(place, np.float64).reshape(1, 2), height)[0, 2])
+        x, y, z = self._ahead
+        return (
+            1.0 + x * (float(place[0]) - self.pose.x) + y * (float(place[1]) - self.pose.y) + z * (height + self.height)
+        )
+
+    @cached_property
+    def _ahead(self) -> tuple[float, float, float]:
+        """By how much depth grows for a ground unit to the east, to the north and up."""
+        x, y, z = (self.pose.axes()[2] / self.pose.distance).tolist()
+        return x, y, z

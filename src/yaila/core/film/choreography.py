@@ -22,10 +22,11 @@ from yaila.core.camera.extras import breathing, opened, risen, shaken, spun
 from yaila.core.camera.passages import HEADING, ROLL, Passage, bent, passage_of, through_rate
 from yaila.core.camera.track import FIELDS
 from yaila.core.film.legs import Leg, flows, legs_of, move_of, timing_of
+from yaila.core.film.marked import Timed
 from yaila.core.film.model import Film
 from yaila.core.film.timeline import Timeline, timeline_of
 from yaila.core.film.walk import parts_of
-from yaila.core.time import Hung, Rate, Time, TimeRange
+from yaila.core.time import Rate, RouteMoment, Time, TimeRange
 
 BREATH_RAMP = 0.6
 """Seconds in which a breath sets in and comes to rest."""
@@ -178,14 +179,17 @@ def _key(film: Film) -> str:
     when = {"id", "name", "starts", "ends", "comes", "leader"}
     marks = [film.in_style(mark).model_dump_json(include=when) for mark in film.timed]
     # Who hangs on the place of a route that is nearest to it depends on where it stands.
-    places = [str(mark.place) for mark in film.timed if any(_nearest(one) for one, _ in parts_of(mark, Hung))]
+    places = [str(mark.place) for mark in film.timed if _hangs_on_nearest(mark)]
     reveals = [f"{key}{reveal.starts.model_dump_json()}" for key, reveal, _ in film.reveals]
     plays = [f"{plate.id}{plate.plays.starts.model_dump_json()}" for plate in film.plates if plate.plays]
     return "\n".join([whole, *marks, *places, *reveals, *plays])
 
 
-def _nearest(moment: Hung) -> bool:
-    return getattr(moment, "route", None) is not None and getattr(moment, "point", None) is None
+def _hangs_on_nearest(mark: Timed) -> bool:
+    # Most hang on no route, which is seen sooner than what they hang on.
+    return '"on":"route"' in mark.model_dump_json() and any(
+        moment.point is None for moment, _ in parts_of(mark, RouteMoment)
+    )
 
 
 def choreograph(film: Film) -> Choreography:

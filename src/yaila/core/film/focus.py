@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import lru_cache
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from yaila.core.film.finish import AnyFocus, FocusBetween, FreeFocus, Lens, Mark
 from yaila.core.film.marked import Label, Route
 from yaila.core.film.model import Film
 from yaila.core.film.running import running
+from yaila.core.ground.curve import Curve
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.time import Time
 
@@ -27,6 +29,12 @@ def level(x: float, y: float) -> float:
     return 0.0
 
 
+@lru_cache(maxsize=4096)
+def _place_along(curve: Curve, way: float) -> tuple[float, float]:
+    x, y = curve.along(np.array([way]))[0].tolist()
+    return x, y
+
+
 def focus_place(
     film: Film, choreography: Choreography, focus: MarkFocus | PlaceFocus, time: Time
 ) -> tuple[float, float, float]:
@@ -39,7 +47,7 @@ def focus_place(
         way = timeline.way(mark.id, time)
         route = running(mark, time, timeline, mark)
         head = route.draws.heads(way, mark.curve.length)[0][0]
-        x, y = mark.curve.along(np.array([head]))[0].tolist()
+        x, y = _place_along(mark.curve, head)
         edges = [*mark.curve.knots[mark.stops].tolist(), *([mark.curve.length] if mark.closed else [])]
         high = float(route.traveller.height_at(np.array([head]), edges)[0]) if route.traveller else 0.0
         return x, y, high
@@ -79,7 +87,13 @@ def aperture_of(
     return Aperture(view.pose.focal, lens.f_number, depth, target)
 
 
-def focus_distance(film: Film, choreography: Choreography, focus: AnyFocus, time: Time) -> float:
-    """How far the plane of focus is from the camera along its line of sight at a moment, ground units."""
-    view = View.of(choreography.pose(time), film.frame.size)
-    return max(focus_depth(film, choreography, focus, view, time), NEAREST) * view.pose.distance
+def focus_distances(
+    film: Film, choreography: Choreography, focuses: Sequence[AnyFocus], times: Sequence[Time]
+) -> list[float]:
+    """How far the plane of focus is from the camera along its line of sight at moments, ground units."""
+    track, found = choreography.camera.at(np.array([time.frames for time in times], np.float64)), []
+    for index, (focus, time) in enumerate(zip(focuses, times, strict=True)):
+        pose = track.pose(index)
+        depth = focus_depth(film, choreography, focus, View.of(pose, film.frame.size), time)
+        found.append(max(depth, NEAREST) * pose.distance)
+    return found

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from yaila.core.bounded import Bounded
 from yaila.core.camera import FrameSize, Pose, Track
 from yaila.core.camera.manners import Steps
 from yaila.core.camera.pace import changes
@@ -29,7 +30,7 @@ from yaila.core.film.choreography import Choreography, choreograph
 from yaila.core.film.fields import field_facts_of
 from yaila.core.film.finish import FreeFocus, MarkFocus, PlaceFocus, TargetFocus
 from yaila.core.film.fitting import ground_of, models_of, tied
-from yaila.core.film.focus import focus_distance
+from yaila.core.film.focus import focus_distances
 from yaila.core.film.heard import SoundPlan, Soundtrack
 from yaila.core.film.legs import Leg, flows
 from yaila.core.film.marked import KINDS, Region, Route, Timed, style_of
@@ -41,7 +42,7 @@ from yaila.core.ground.geodesy import metres_along
 from yaila.core.ground.placement import ground_units_per_pixel, outline, through
 from yaila.core.imagery.pages import level_sizes
 from yaila.core.marks import Arrival, DeckLook, InsetLook, LampLook, Lettering, MarkerLook, RegionLook, RouteRun, Stroke
-from yaila.core.quantities import FOCUS
+from yaila.core.quantities import FOCUS, LAID
 from yaila.core.time import Course, Ease, Rate, Time, timecode
 
 XY = tuple[float, float]
@@ -363,17 +364,31 @@ def _course(film: Film, choreography: Choreography, running: _Running) -> Course
     timeline = choreography.timeline
     part, via, way, path, course, slot = running
     times = [timeline.time(stop.at, part) for stop in course.stops]
+    if slot.kind == FOCUS:
+        # It depends on the camera, and on where marks are.
+        return _drawn_course(film, choreography, running, times)
+    laid = part.model_dump_json() if slot.kind == LAID else ""
+    key = (part.id, via, way, path, course.model_dump_json(), laid, *(time.frames for time in times))
+    known = _COURSES.get(key)
+    return known or _COURSES.put(key, _drawn_course(film, choreography, running, times))
+
+
+MOST_COURSES = 512
+_COURSES: Bounded[tuple[Any, ...], CoursePlan] = Bounded(MOST_COURSES, lambda course: 1)
+"""Courses as they were drawn: an edit leaves most of them as they are."""
+
+
+def _drawn_course(film: Film, choreography: Choreography, running: _Running, times: list[Time]) -> CoursePlan:
+    part, via, way, path, course, slot = running
     edges = sorted({max(time.frame, 0) for time in times})
     most = MOST_FOCUSED if slot.kind == FOCUS else MOST_COURSED
     between = [np.linspace(a, b, min(b - a, most) + 1).astype(int).tolist() for a, b in pairwise(edges)]
     frames = sorted({*edges, *chain(*between)})
     at = [Time(frame) for frame in frames]
-    values = course_values(course, slot, at, timeline, part, part)
+    values = course_values(course, slot, at, choreography.timeline, part, part)
     if slot.kind == FOCUS:
         # Its line is how far away what is in focus is, in its logarithm.
-        values = [
-            math.log(focus_distance(film, choreography, value, time)) for value, time in zip(values, at, strict=True)
-        ]
+        values = [math.log(distance) for distance in focus_distances(film, choreography, values, at)]
     plain = [value for value in values if isinstance(value, float | int)]
     low, high = (min(plain), max(plain)) if plain else (0.0, 1.0)
     line = [
@@ -414,8 +429,20 @@ def _said(film: Film, value: Any) -> float | str | None:
 
 
 def _plate(film: Film, plate: Plate, size: FrameSize, timeline: Timeline) -> PlatePlan:
+    times = timeline.reveals.get(plate.id), timeline.plays.get(plate.id)
+    if plate.fit.ties:
+        # How far its ties are off depends on what they are tied to.
+        return _laid_plate(film, plate, size, *times)
+    key = (plate.model_dump_json(), size, *times)
+    return _PLATES.get(key) or _PLATES.put(key, _laid_plate(film, plate, size, *times))
+
+
+MOST_PLATES = 1024
+_PLATES: Bounded[tuple[Any, ...], PlatePlan] = Bounded(MOST_PLATES, lambda plate: 1)
+
+
+def _laid_plate(film: Film, plate: Plate, size: FrameSize, uncovers: Time | None, plays: Time | None) -> PlatePlan:
     (width, height), matrix = plate.extent, plate.matrix
-    uncovers, plays = timeline.reveals.get(plate.id), timeline.plays.get(plate.id)
     return PlatePlan(
         id=plate.id,
         look=plate.look,

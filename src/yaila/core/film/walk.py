@@ -72,6 +72,8 @@ class Slot:
     """What it is called."""
     changes: bool = False
     """Whether it may hold a course."""
+    parts: frozenset[type[BaseModel]] = frozenset()
+    """The kinds of parts that may stand in it."""
 
 
 def _read(annotation: Any, metadata: tuple[Any, ...] = ()) -> Slot:
@@ -105,6 +107,29 @@ def _is_part(annotation: Any) -> bool:
     return isinstance(annotation, type) and issubclass(annotation, BaseModel)
 
 
+def _parts_in(annotation: Any) -> frozenset[type[BaseModel]]:
+    """The kinds of parts that a type names, courses left out."""
+    if _is_part(annotation):
+        return frozenset() if issubclass(annotation, Course) else frozenset([annotation])
+    return frozenset(one for inner in get_args(annotation) for one in _parts_in(inner))
+
+
+@cache
+def _leads(slot: Slot, kinds: tuple[Any, ...]) -> bool:
+    """Whether values of some kinds may stand in the parts that stand in a slot."""
+    seen: set[type[BaseModel]] = set()
+    left = set(slot.parts)
+    while left:
+        part = left.pop()
+        seen.add(part)
+        for one in slots_of(part):
+            # A course hangs on moments, which name what they hang on.
+            if one.changes or (one.kind and (one.kind in kinds or type(one.kind) in kinds)):
+                return True
+            left |= one.parts - seen
+    return False
+
+
 @cache
 def slots_of(part: type[BaseModel]) -> tuple[Slot, ...]:
     """The fields of a kind of part that hold quantities or parts."""
@@ -113,6 +138,7 @@ def slots_of(part: type[BaseModel]) -> tuple[Slot, ...]:
         replace(
             _read(field.annotation, tuple(field.metadata)),
             name=name,
+            parts=_parts_in(field.annotation),
             label=field.title or name.replace("_", " ").capitalize(),
         )
         for name, field in fields
@@ -245,7 +271,7 @@ def _found(value: Any, kinds: tuple[Any, ...], path: tuple[str | int, ...], owne
             continue
         if slot.kind and (slot.kind in kinds or type(slot.kind) in kinds):
             yield from _each(held, slot, slot.depth, (*path, slot.name), inside)
-        if slot.holds or isinstance(held, Course):
+        if isinstance(held, Course) or (slot.holds and _leads(slot, kinds)):
             yield from _found(held, kinds, (*path, slot.name), inside)
 
 

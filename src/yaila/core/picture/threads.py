@@ -13,10 +13,15 @@ import numpy as np
 
 from yaila.core.stopping import current, go_on
 
+PROCESSORS = os.cpu_count() or 2
+
+LEAST_ROWS = 48
+"""Rows of a part, so many at least."""
+
 
 @cache
 def _threads() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(os.cpu_count() or 2, thread_name_prefix="draw", initializer=_yield_to_others)
+    return ThreadPoolExecutor(PROCESSORS, thread_name_prefix="draw", initializer=_yield_to_others)
 
 
 def _yield_to_others() -> None:
@@ -26,8 +31,9 @@ def _yield_to_others() -> None:
 
 
 def in_threads(rows: Callable[[int, int], None], first: int, last: int) -> None:
-    """Call ``rows`` for parts of a range of rows side by side, one for each processor and a few to spare."""
-    count, stop = (os.cpu_count() or 2) * 4, current()
+    """Call ``rows`` for parts of a range of rows side by side, one for each processor and a few to spare; of few rows
+    fewer parts, as each has its own cost."""
+    count, stop = min(PROCESSORS * 4, -(-(last - first) // LEAST_ROWS)), current()
 
     def part(start: int, end: int) -> None:
         if not (stop and stop.stopped):

@@ -86,7 +86,7 @@ class Arrivals {
     await session.guarded(async () => {
       for (const set of framesIn(all))
         all = [...all.filter((file) => !set.files.includes(file)), await packed(set.files, set.name)];
-    });
+    }, false);
     for (const file of all) {
       const to = isClip(file) || /\.zip$/i.test(file.name) ? "clips" : "pictures";
       const query = new URLSearchParams({ name: file.name, x: `${at[0]}`, y: `${at[1]}`, frame: `${player.frame}` });

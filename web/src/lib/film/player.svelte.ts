@@ -92,6 +92,7 @@ export class Player {
     if (speed > 0 && this.frame >= this.frames - 1) this.frame = 0;
     const was = this.speed;
     this.speed = speed;
+    session.watched = false;
     this.#begins();
     this.#stopResting();
     this.#ticks = [];
@@ -114,7 +115,7 @@ export class Player {
 
   /** The film or the picture's size changed: what was drawn ahead is stale. */
   renew(): void {
-    const key = `${session.id}/${session.state}/${this.width}/${session.without.join()}/${session.split}`;
+    const key = `${session.id}/${session.pictured}/${this.frames}/${this.width}/${session.without.join()}/${session.split}`;
     if (key === this.#key) return;
     if (!this.#key.startsWith(`${session.id}/`)) this.#begin();
     this.#key = key;
@@ -144,13 +145,13 @@ export class Player {
     if (!this.frames) {
       this.#turn++;
       this.#following = false;
-      session.looked = {};
+      session.watched = false;
       this.picture = null;
       this.shownFrame = -1;
       return;
     }
     const now = performance.now();
-    const moves = session.trial !== null || now - this.#asked < MOVES;
+    const moves = session.trial !== null || session.coming !== "" || now - this.#asked < MOVES;
     this.#asked = now;
     // One picture at a time, so that all that are begun are seen: what is newest then comes next.
     if (moves && this.#following) this.#newer = true;
@@ -182,8 +183,7 @@ export class Player {
     } while (this.#newer && !this.playing);
     this.#following = false;
     if (this.playing) return;
-    const looked = { frame: this.frame, width: this.pace.width(this.width) };
-    session.looked = { ...looked, without: session.without.join(), split: session.split };
+    session.watched = true;
     this.#settle(width < this.width, turn);
   }
 
@@ -247,7 +247,7 @@ export class Player {
   async #still(quality: string, width: number, moves = false): Promise<void> {
     const ask = ++this.#stillAsk;
     const frame = this.frame;
-    const [id, key] = [session.id, this.#key];
+    const [id, key, state] = [session.id, this.#key, session.pictured];
     try {
       this.#stillAbort?.abort();
       this.#stillAbort = new AbortController();
@@ -260,8 +260,9 @@ export class Player {
       this.#stillShown = ask;
       this.#show(bitmap, frame);
     } catch (error) {
-      // One that was let go is no fault: a newer still is on its way.
-      if (ask === this.#stillAsk && (error as Error).name !== "AbortError") this.problem = (error as Error).message;
+      // One that was let go is no fault: a newer still is on its way; and of a trial that is refused the answer says why.
+      if (ask !== this.#stillAsk || (error as Error).name === "AbortError" || state === session.coming) return;
+      if (state === session.pictured) this.problem = (error as Error).message;
     }
   }
 
@@ -270,7 +271,7 @@ export class Player {
 
   async #fetch(frame: number, quality: string, width: number, signal: AbortSignal): Promise<ImageBitmap> {
     const answer = await fetch(
-      frameUrl(session.id, session.state, frame, width, quality, session.without.join(), session.split),
+      frameUrl(session.id, session.pictured, frame, width, quality, session.without.join(), session.split),
       { signal },
     );
     if (!answer.ok) {

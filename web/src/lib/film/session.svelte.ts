@@ -57,6 +57,8 @@ export type Tool =
   | "known"
   | "focus";
 export type Judging = "laid" | "through" | "difference" | "wipe";
+/** Asks for a trial of a state, by the name that it is given. */
+type Ask = (query: { state: string; named: string; watched: boolean }) => Promise<Trial>;
 /** A fresh identifier for a part of the document. */
 export const newId = () => Math.random().toString(16).slice(2, 14);
 
@@ -93,8 +95,10 @@ export class Session {
   sheetTab = $state<"passage" | "extras" | "order" | "time" | "recipes">("passage");
   /** How the chosen plate is shown over those below, to judge its fit. */
   judging = $state<Judging>("laid");
-  /** The frame that is looked at, and how wide: of a trial it is drawn while the rest is answered. */
-  looked: { frame?: number; width?: number; without?: string; split?: number } = {};
+  /** Whether a frame is looked at: that of a trial is asked for together with it, and comes first. */
+  watched = false;
+  /** What the trial is called that is being asked for. */
+  coming = $state("");
   /** Effects of the finish that are left out while one works: a matter of the view, not of the film. */
   without = $state.raw<string[]>(JSON.parse(localStorage.getItem("without") ?? "[]") as string[]);
   /** The share of the frame's width from which on it is shown without any finish, to judge that; 1 shows all of it. */
@@ -111,6 +115,8 @@ export class Session {
   film = $derived<Film | null>(this.trial?.film ?? this.sheet?.film ?? null);
   plan = $derived<Plan | null>(this.trial?.plan ?? this.sheet?.plan ?? null);
   state = $derived(this.trial?.state ?? this.sheet?.state ?? "");
+  /** The state whose picture is to be seen. */
+  pictured = $derived(this.coming || this.state);
   id = $derived(this.sheet?.id ?? "");
   /** Frames a second. */
   rate = $derived.by(() => {
@@ -133,7 +139,7 @@ export class Session {
 
   /** What is being tried. */
   #meant: { act: Act } | { steps: PatchStep[] } | null = null;
-  #asked: (() => Promise<Trial>) | null = null;
+  #asked: Ask | null = null;
   #asking = false;
   /** How many times a trial was let go. */
   #dropped = 0;
@@ -238,10 +244,10 @@ export class Session {
   /** Show what an act would make of the film as kept. Only the newest request is sent on. */
   tryAct(act: Act): void {
     this.#meant = { act };
-    this.#try(() =>
+    this.#try((query) =>
       told(
         api.POST("/api/films/{film_id}/trials/acts", {
-          params: { path: { film_id: this.id }, query: { state: this.sheet?.state ?? "", ...this.looked } },
+          params: { path: { film_id: this.id }, query },
           body: act,
         }),
       ),
@@ -251,10 +257,10 @@ export class Session {
   tryPatch(steps: PatchStep[]): void {
     const meant = this.#spread(steps);
     this.#meant = { steps: meant };
-    this.#try(() =>
+    this.#try((query) =>
       told(
         api.POST("/api/films/{film_id}/trials/patch", {
-          params: { path: { film_id: this.id }, query: { state: this.sheet?.state ?? "", ...this.looked } },
+          params: { path: { film_id: this.id }, query },
           body: this.#placed(meant) as never,
         }),
       ),
@@ -268,6 +274,7 @@ export class Session {
     if (!meant) return;
     this.#asked = null;
     this.#dropped++;
+    this.coming = "";
     if ("act" in meant) await this.act(meant.act, label);
     else await this.patch(meant.steps, label);
   }
@@ -276,6 +283,7 @@ export class Session {
     this.#meant = null;
     this.#asked = null;
     this.#dropped++;
+    this.coming = "";
     this.trial = null;
   }
 
@@ -741,7 +749,7 @@ export class Session {
     return this.#asking;
   }
 
-  #try(ask: () => Promise<Trial>): void {
+  #try(ask: Ask): void {
     this.#asked = ask;
     if (this.#asking) return;
     this.#asking = true;
@@ -753,15 +761,20 @@ export class Session {
       const ask = this.#asked;
       this.#asked = null;
       const dropped = this.#dropped;
+      const named = `t${newId()}`;
       try {
-        const trial = await ask();
+        const answer = ask({ state: this.sheet?.state ?? "", named, watched: this.watched });
+        // Its picture is asked for at once: it comes before the rest.
+        this.coming = named;
+        const trial = await answer;
         // What was let go while the answer was on its way stays let go.
         if (dropped !== this.#dropped) continue;
-        this.trial = trial;
+        [this.trial, this.coming] = [trial, ""];
         this.notice = "";
         await tick();
         await Promise.race([this.seen(), new Promise((go) => setTimeout(go, UNSEEN))]);
       } catch (error) {
+        if (this.coming === named) this.coming = "";
         this.notice = (error as Error).message;
       }
     }

@@ -108,6 +108,31 @@ describe("a session", () => {
     expect(session.trial).toBeNull();
   });
 
+  it("names a trial, whose picture can be asked for before it is answered, and forgets one that is refused", async () => {
+    const session = await opened();
+    let refused = false;
+    const named: string[] = [];
+    answer = async (call) => {
+      named.push(new URL(call.path, "http://x").searchParams.get("named")!);
+      await new Promise((done) => setTimeout(done, 150));
+      if (refused) return { status: 422, body: { detail: "That cannot be." } };
+      return { body: { state: named.at(-1), film: film("Tried"), plan, patch: [] } };
+    };
+    const kept = session.pictured;
+    session.tryPatch([{ op: "replace", path: "/name", value: "one" }]);
+    await vi.waitFor(() => expect(named.length).toBe(1));
+    expect([session.pictured, session.trial]).toEqual([named[0], null]);
+    await vi.waitFor(() => expect(session.trial?.state).toBe(named[0]));
+    expect([session.pictured, session.coming]).toEqual([named[0], ""]);
+    session.dropTrial();
+    expect(session.pictured).toBe(kept);
+    refused = true;
+    session.tryPatch([{ op: "replace", path: "/name", value: "two" }]);
+    await vi.waitFor(() => expect(session.pictured).toBe(named[1]));
+    await vi.waitFor(() => expect(session.notice).toBe("That cannot be."));
+    expect([session.pictured, named[1] === named[0]]).toEqual([kept, false]);
+  });
+
   it("tries the next once what is tried has been seen, or has not come for long", async () => {
     const session = await opened();
     answer = async () => ({ body: { state: "t1", film: film("Tried"), plan, patch: [] } });

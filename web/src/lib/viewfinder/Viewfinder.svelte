@@ -59,7 +59,7 @@
   });
 
   $effect(() => {
-    void [session.state, player.width, session.without, session.split];
+    void [session.pictured, player.frames, player.width, session.without, session.split];
     untrack(() => player.renew());
   });
 
