@@ -17,6 +17,7 @@ from yaila.core.bounded import Bounded
 from yaila.core.errors import NotFound, YailaError
 from yaila.core.film import Choreography, Film, choreograph
 from yaila.core.film.acts import Act
+from yaila.core.film.choreography import settle
 from yaila.core.film.heard import Soundtrack
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Renderer
@@ -138,7 +139,7 @@ class Desk:
             lane.close()
 
     def _remember(self, key: str, film: Film) -> tuple[Film, Choreography]:
-        return self._films.put(key, (film, choreograph(film)))
+        return self._films.put(key, (settle(film), choreograph(film)))
 
 
 def desk_of(request: Request) -> Desk:

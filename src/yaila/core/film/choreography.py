@@ -17,6 +17,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from yaila.core.bounded import Bounded
 from yaila.core.camera import Pose, Track
 from yaila.core.camera.extras import breathing, opened, risen, shaken, spun
 from yaila.core.camera.passages import HEADING, ROLL, Passage, bent, passage_of, through_rate
@@ -192,12 +193,25 @@ def _hangs_on_nearest(mark: Timed) -> bool:
     )
 
 
-def choreograph(film: Film) -> Choreography:
-    """The camera and the times of a film; no frames while there is no vantage.
+def settle(film: Film) -> Film:
+    """Say of a film that nobody changes it any more: then what is worked out for it need not be looked for again."""
+    _settled.put(id(film), (film, choreograph(film, True)))
+    return film
+
+
+MOST_SETTLED = 8
+_settled: Bounded[int, tuple[Film, Choreography]] = Bounded(MOST_SETTLED, lambda one: 1)
+
+
+def choreograph(film: Film, settled: bool = False) -> Choreography:
+    """The camera and the times of a film; no frames while there is no vantage. ``settled``: nobody changes it any more.
 
     Raises:
         BadEdit: as :func:`legs_of` and :func:`timeline_of`.
     """
+    known = _settled.get(id(film))
+    if known and known[0] is film:
+        return known[1]
     # One edit asks several times over: when it is checked, laid out, and drawn.
     key = _key(film)
     with _lock:
@@ -205,7 +219,7 @@ def choreograph(film: Film) -> Choreography:
             _known.move_to_end(key)
             return _known[key]
     # The film may be changed by whoever asks; what is known of it must not.
-    kept = copy.deepcopy(film)
+    kept = film if settled else copy.deepcopy(film)
     legs = legs_of(kept)
     camera = Camera(kept, legs)
     made = Choreography(film.fps, legs, camera, timeline_of(kept, legs, camera.spans))

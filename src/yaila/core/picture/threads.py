@@ -18,6 +18,9 @@ PROCESSORS = os.cpu_count() or 2
 LEAST_ROWS = 48
 """Rows of a part, so many at least."""
 
+FEW_ROWS = 128
+"""So many rows are done sooner than they are handed to others."""
+
 
 @cache
 def _threads() -> ThreadPoolExecutor:
@@ -39,6 +42,9 @@ def in_threads(rows: Callable[[int, int], None], first: int, last: int) -> None:
         if not (stop and stop.stopped):
             rows(start, end)
 
+    if last - first <= FEW_ROWS:
+        part(first, last)
+        return go_on()
     edges = np.linspace(first, last, count + 1).astype(int)
     for done in [_threads().submit(part, int(a), int(b)) for a, b in pairwise(edges) if b > a]:
         done.result()
