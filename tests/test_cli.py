@@ -15,6 +15,7 @@ import pytest
 import pyvips
 
 from tests.drawing import picture_of
+from yaila.cli import main
 from yaila.core.film import Film, choreograph
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality
@@ -23,17 +24,23 @@ from yaila.store import Store
 
 
 @pytest.fixture
-def yaila(store: Store):
-    """Runs a command on the store; gives what it printed, its error output and its exit code."""
+def yaila(store: Store, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]):
+    """Runs a command on the store, here or in a process of its own; gives what it printed, its error output and its
+    exit code."""
 
-    def run(*words: object, home: Path = store.home) -> tuple[str, str, int]:
-        done = subprocess.run(
-            [sys.executable, "-m", "yaila", *map(str, words)],
-            env={**os.environ, "YAILA_HOME": str(home)},
-            capture_output=True,
-            text=True,
-        )
-        return done.stdout, done.stderr, done.returncode
+    def run(*words: object, home: Path = store.home, apart: bool = False) -> tuple[str, str, int]:
+        said = [str(word) for word in words]
+        if apart:
+            command, env = [sys.executable, "-m", "yaila", *said], {**os.environ, "YAILA_HOME": str(home)}
+            done = subprocess.run(command, env=env, capture_output=True, text=True)
+            return done.stdout, done.stderr, done.returncode
+        monkeypatch.setenv("YAILA_HOME", str(home))
+        monkeypatch.setattr(sys, "argv", ["yaila", *said])
+        capsys.readouterr()
+        with pytest.raises(SystemExit) as ended:
+            main()
+        printed = capsys.readouterr()
+        return printed.out, printed.err, int(ended.value.code or 0)
 
     return run
 
@@ -53,7 +60,7 @@ def test_track_gives_the_camera_at_every_frame(yaila, store: Store, small_film: 
     once = yaila("track", "Small", "--format", "json")[0]
     assert len(json.loads(once)) == plan.frames
     # To the last digit the same in another process, and what a reel draws.
-    assert yaila("track", "Small", "--format", "json")[0] == once
+    assert yaila("track", "Small", "--format", "json", apart=True)[0] == once
     row = json.loads(once)[20]
     assert [row[name] for name in ("x", "y", "span", "tilt", "heading", "roll", "focal")] == [
         getattr(pose, name) for name in ("x", "y", "span", "tilt", "heading", "roll", "focal")
@@ -104,7 +111,7 @@ def test_what_is_wrong_is_said_in_a_sentence(yaila, store: Store, small_film: Fi
         (("import", rubbish), "is not a film bundle"),
         (("render", "Small", "--from", "30", "--to", "10", "--out", tmp_path / "x.mp4"), "is not among them"),
     ):
-        _, error, code = yaila(*words)
+        _, error, code = yaila(*words, apart=words[0] == "import")
         assert code == 1
         assert sentence in error
         assert "Traceback" not in error

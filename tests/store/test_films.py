@@ -145,7 +145,7 @@ def test_the_steps_lead_to_the_tables_of_today_and_a_newer_store_is_left_alone(s
 
 
 def test_a_small_step_takes_little_room_and_is_undone_quickly_however_many_lie_behind(store: Store) -> None:
-    vantages = [{"name": f"Place {k}", "x": 100 * k, "y": 7 * k, "span": 400 + k, "hold": 1} for k in range(60)]
+    vantages = [{"name": f"Place {k}", "x": 100 * k, "y": 7 * k, "span": 400 + k, "hold": 1} for k in range(24)]
     first = Film.model_validate({"name": "Long", "vantages": vantages})
     made = store.films.create(first)
     seen, count = made.revision, WHOLE + 10
@@ -153,7 +153,7 @@ def test_a_small_step_takes_little_room_and_is_undone_quickly_however_many_lie_b
         patch = [{"op": "replace", "path": "/vantages/3/span", "value": 500.0 + number}]
         seen = store.films.edit(made.id, patch, seen, "Span").revision
     with store.engine.connect() as connection:
-        # 4 kB a small step; a document of sixty vantages alone has 40.
+        # 4 kB a small step; a document of so many vantages alone has 11.
         room = "SELECT avg(length(coalesce(whole, '')) + length(patch) + length(label)) FROM revisions"
         assert connection.exec_driver_sql(room).scalar_one() < 4000
     again = Store(store.home)

@@ -94,6 +94,8 @@ def _clip(store: Store, row: JobRow, file: Path, progress: Progress) -> dict[str
     )
     found: dict[str, Any] = {"clip": clip.model_dump(), "heard": None, "lost": lost, "told": told}
     if row.settings.get("lies"):
+        if store.clips.get(sha256).sound:
+            found["told"] = f"{told} It is laid without its sound: drop it in Sound to hear it.".strip()
         return found | _still(store, row, file, sha256)
     if store.clips.get(sha256).sound:
         try:
