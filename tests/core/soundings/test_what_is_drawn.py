@@ -8,12 +8,14 @@ import pytest
 from tests.core.film.test_walk import Texture
 from yaila.core.camera import FrameSize
 from yaila.core.film import Film, choreograph
+from yaila.core.film.finish import Finish
 from yaila.core.film.marked import Label, Marker, Region, Reveal, Route
 from yaila.core.ground import Point
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.soundings import Finding, Pieces, budget_of, soundings_of
-from yaila.core.time import FilmMoment, Time
+from yaila.core.soundings.pieces import unseen
+from yaila.core.time import FilmMoment, MarkMoment, Time
 
 
 class Glass(Texture):
@@ -145,3 +147,20 @@ def test_flashes_of_several_count_together_and_so_do_signs_that_blink() -> None:
     assert told(one)["flashes"].mark == "m"
     assert choreograph(one).frames == 100
     assert np.isfinite(told(one)["flashes"].figure)
+
+
+def test_what_hangs_on_a_name_or_a_sign_hinders_no_check() -> None:
+    """Names are judged by a picture without names, darkness by one without marks: they are there all the same."""
+    one = film()
+    one.finish = Finish(dusk={"on": True, "dark": 8.0})
+    one.markers = [Marker(id="m", x=300, y=200, starts=FilmMoment(seconds=1))]
+    one.labels = [
+        Label(id="l", name="Pale", text="Pale", x=300, y=200, starts=MarkMoment(mark="m"),
+              look={"colour": "#808080", "halo": 0, "outline": 0, "box": "none"})
+    ]  # fmt: skip
+    circle = {"x": 300, "y": 200, "radius": 40}
+    one.regions = [Region(id="r", circle=circle, starts=MarkMoment(mark="l", offset=5.0))]
+    assert "night" in told(one)
+    hidden = unseen(one, "label", "marker", "route")
+    assert [mark.shown for mark in hidden.timed] == [True, False, False]
+    assert choreograph(hidden).timeline.ranges == choreograph(one).timeline.ranges

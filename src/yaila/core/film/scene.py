@@ -13,7 +13,7 @@ from yaila.core.camera import Pose
 from yaila.core.film.choreography import Choreography
 from yaila.core.film.finish import Ends, Finish, MarkFocus
 from yaila.core.film.focus import focus_place
-from yaila.core.film.marked import UNITS, Counter, Deck, Inset, Label, Lamp, Marker, Plays, Region, Reveal, Route
+from yaila.core.film.marked import KINDS, UNITS, Counter, Deck, Inset, Label, Lamp, Marker, Plays, Region, Reveal, Route
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.running import running
 from yaila.core.film.sunlight import Light, light_of
@@ -112,12 +112,18 @@ def _aboard(route: Route, run: RouteRun, time: Time) -> float:
     return float(smoothstep(min((frame - run.start + 1) / frames, (run.end - frame + 1) / frames, 1.0)))
 
 
-def scene_at(film: Film, choreography: Choreography, time: Time, without: Collection[str] = ()) -> Scene:
-    """The scene at a moment, some effects of the finish left out. Values that change over the film have the ones that
-    they have then."""
+def scene_at(
+    film: Film,
+    choreography: Choreography,
+    time: Time,
+    without: Collection[str] = (),
+    kinds: Collection[str] = tuple(KINDS),
+) -> Scene:
+    """The scene at a moment, some effects of the finish left out, and of the marks those of some kinds alone. Values
+    that change over the film have the ones that they have then."""
     timeline = choreography.timeline
     routes = []
-    for route in film.routes:
+    for route in film.routes if "route" in kinds else ():
         run, look = timeline.runs[route.id], running(film.look_of(route), time, timeline, route)
         if route.draws.shown and (time.frames >= run.start or look.to_come > 0):
             now = running(route, time, timeline, route)
@@ -126,7 +132,8 @@ def scene_at(film: Film, choreography: Choreography, time: Time, without: Collec
             routes.append(DrawnRoute(now, look, timeline.way(route.id, time), _aboard(route, run, time), pace))
 
     def there(marks: list[M]) -> tuple[Present[M, Any], ...]:
-        found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, time) for mark in marks]
+        wanted = [mark for mark in marks if mark.kind in kinds]
+        found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, time) for mark in wanted]
         return tuple(present for present in found if present)
 
     finish = running(film.finish.without(without), time, timeline).by_look()

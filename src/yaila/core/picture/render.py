@@ -684,7 +684,8 @@ class Renderer:
     def ground(self, film: Film, time: Time) -> Ground:
         """How high the ground is at a moment, with land that stands out."""
         choreography = self._choreography(film)
-        scene = scene_at(film, choreography, time)
+        # Of marks regions alone stand out as land.
+        scene = scene_at(film, choreography, time, kinds=("region",))
         blocks = blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene))
         fine = choreography.pose(time).span / film.frame.width if choreography.frames else 1.0
         return self._ground(film, scene.finish.relief, blocks, fine)

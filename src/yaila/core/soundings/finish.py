@@ -21,7 +21,7 @@ from yaila.core.film.scene import present_at
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.picture.labels import seen_at
 from yaila.core.soundings.pace import Paces
-from yaila.core.soundings.pieces import Pieces, digest
+from yaila.core.soundings.pieces import Pieces, digest, unseen
 from yaila.core.stopping import go_on
 from yaila.core.time import Time
 
@@ -268,7 +268,7 @@ def _lower(film: Film) -> tuple[str, Act | None]:
 
 def _night(film: Film, choreography: Choreography, pieces: Pieces, renderer: Renderer) -> list[FinishFault]:
     """Where all of the picture is so dark that a film's codes can hardly tell it apart."""
-    plain = film.model_copy(update={"labels": [], "markers": []})
+    plain = unseen(film, "label", "marker", "route", "inset")
     made_of = digest(plain.model_dump_json())
     size = FrameSize(DARK.width, max(round(DARK.width * film.frame.height / film.frame.width), 2))
 

@@ -22,7 +22,7 @@ from yaila.core.film.running import courses_of, resting
 from yaila.core.film.scene import present_at
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.picture.labels import box_of, lies_flat, seen_at
-from yaila.core.soundings.pieces import Pieces, digest
+from yaila.core.soundings.pieces import Pieces, digest, unseen
 from yaila.core.stopping import go_on
 from yaila.core.time import Time
 from yaila.core.type import Faces, set_text
@@ -474,7 +474,7 @@ def _pale(
 ) -> list[MarkFault]:
     """Names that hardly stand out from what the renderer draws behind them."""
     found = []
-    bare = film.model_copy(update={"labels": []})
+    bare = unseen(film, "label")
     made_of = digest(bare.model_dump_json()) if sights else b""
     height = max(round(BACKDROP * film.frame.height / film.frame.width), 2)
     size, drawn = FrameSize(BACKDROP, height), set[int]()

@@ -13,6 +13,7 @@ from yaila.core.analysis.overlap import Open, Rim, rim_of
 from yaila.core.bounded import Bounded
 from yaila.core.errors import NotFound
 from yaila.core.film import Film, Plate
+from yaila.core.film.marked import KINDS, AnyMark, Route
 from yaila.core.picture import pyramid_of
 
 T = TypeVar("T")
@@ -36,6 +37,20 @@ def digest(*inputs: bytes | str | NDArray[Any]) -> bytes:
         made.update(len(one).to_bytes(8, "little"))
         made.update(data)
     return made.digest()
+
+
+def unseen(film: Film, *kinds: str) -> Film:
+    """A film of which marks of some kinds are not seen; they are there all the same, as others may hang on them."""
+    update: dict[str, list[AnyMark]] = {}
+    for mark in film.marks:
+        if mark.kind not in kinds:
+            continue
+        if isinstance(mark, Route):
+            hidden: AnyMark = mark.model_copy(update={"draws": mark.draws.model_copy(update={"shown": False})})
+        else:
+            hidden = mark.model_copy(update={"shown": False})
+        update.setdefault(KINDS[mark.kind].listed, []).append(hidden)
+    return film.model_copy(update=update)
 
 
 class Pieces:
