@@ -85,15 +85,15 @@ def course_values(
     course: Course[Any], slot: Slot, times: Sequence[Time], timeline: Timeline, holder: Any, owner: Any
 ) -> list[Any]:
     """The values of a course at moments."""
-    stops = sorted(((timeline.time(stop.at, holder), stop) for stop in course.stops), key=lambda one: one[0])
+    starts, stops = timeline.stops(course, holder)
     at = np.array([time.frames for time in times])
     # Which stop each moment follows: the last of those that it does not come before.
-    leg = np.searchsorted([start.frames for start, _ in stops], at, side="right") - 1
-    found = [stops[max(k, 0)][1].value for k in leg.tolist()]
+    leg = np.searchsorted(starts, at, side="right") - 1
+    found = [stops[max(k, 0)].value for k in leg.tolist()]
     for k in set(leg.tolist()) - {-1, len(stops) - 1}:
-        (start, here), (end, there) = stops[k : k + 2]
+        here, there = stops[k : k + 2]
         on_it = np.flatnonzero(leg == k)
-        progress = here.ease.at((at[on_it] - start.frames) / (end.frames - start.frames))
+        progress = here.ease.at((at[on_it] - starts[k]) / (starts[k + 1] - starts[k]))
         for place, share in zip(on_it.tolist(), progress.tolist(), strict=True):
             found[place] = kept(between(slot, here.value, there.value, share, owner), slot)
     return found

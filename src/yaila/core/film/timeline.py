@@ -21,6 +21,7 @@ from yaila.core.ground.geodesy import true_lengths
 from yaila.core.marks import RouteRun
 from yaila.core.time import (
     ZERO,
+    Course,
     FilmMoment,
     MarkMoment,
     Moment,
@@ -41,6 +42,9 @@ Node = tuple[Literal["starts", "ends", "draws"], str]
 BLOCK, MOST_BLOCKS = 256, 512
 """Frames whose lines are worked out together, and how many such blocks are kept."""
 
+MOST_STOPS = 2048
+"""Courses whose moments are kept: while a stop is dragged, each trial has one of its own."""
+
 
 class Timeline:
     """When everything is: runs of routes, ranges of the other marks, by their ids, and any moment of the document.
@@ -55,6 +59,7 @@ class Timeline:
         self._marks = {mark.id: mark for mark in film.marks}
         self._known: dict[Node, Time] = {}
         self._ways: dict[tuple[str, int], NDArray[np.float64]] = {}
+        self._stops: dict[tuple[int, str | None], tuple[Course[Any], list[float], list[Any]]] = {}
         self.frames = legs[-1].end if legs else 0
         self.runs: dict[str, RouteRun] = {}
         for route in film.routes:
@@ -84,6 +89,19 @@ class Timeline:
         if need := self._need(moment):
             self._work_out(need)
         return self._event(moment, holder) + Time(float(round(moment.offset)))
+
+    def stops(self, course: Course[Any], holder: Any = None) -> tuple[list[float], list[Any]]:
+        """The stops of a course as they come, and their moments, frames; ``holder`` is the mark that has it, if one
+        has."""
+        key = id(course), getattr(holder, "id", None)
+        known = self._stops.get(key)
+        if known is None:
+            pairs = sorted(((self.time(stop.at, holder), stop) for stop in course.stops), key=lambda one: one[0])
+            if len(self._stops) >= MOST_STOPS:
+                self._stops.clear()
+            # The course is kept with them, so that no other one takes its number.
+            known = self._stops[key] = course, [time.frames for time, _ in pairs], [stop for _, stop in pairs]
+        return known[1], known[2]
 
     def _need(self, moment: Moment) -> Node | None:
         """What must be known before a moment can be."""
