@@ -12,7 +12,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Coroutine
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 from functools import wraps
 from pathlib import Path
 
@@ -28,6 +28,7 @@ from tests.tilehost import png
 from tests.truth import fine_texture
 from yaila.api.app import create_app
 from yaila.api.lanes import Lane
+from yaila.api.trials import FIRST, Trials
 from yaila.core.errors import BadStore, Busy, Occupied
 from yaila.core.film import Film
 from yaila.core.imagery import PageStore
@@ -433,6 +434,20 @@ def test_the_last_piece_of_an_answer_waits_for_nobody(tmp_path: Path) -> None:
         assert door.proto == socket.IPPROTO_TCP
 
 
+def test_a_trial_lets_its_picture_go_first_though_not_for_long() -> None:
+    trials = Trials()
+    with ThreadPoolExecutor(1) as other:
+        waits = other.submit(trials.until_drawn, "film", "t1")
+        time.sleep(FIRST / 5)
+        assert not waits.done()
+        trials.drawn("film", "t1")
+        waits.result(FIRST)
+    began = time.monotonic()
+    trials.until_drawn("film", "t1")
+    trials.until_drawn("film", "t2")
+    assert FIRST * 0.9 < time.monotonic() - began < FIRST + 1
+
+
 def test_the_picture_of_a_trial_can_be_asked_for_before_the_trial_is_and_comes_before_its_answer(
     server: Server, small_film: Film
 ) -> None:
@@ -458,9 +473,17 @@ def test_the_picture_of_a_trial_can_be_asked_for_before_the_trial_is_and_comes_b
         assert not picture.done()
         trial = both.submit(tried, 5, "tfirst1").result().json()
         early = picture.result()
-    assert came == ["picture", "answer"]
     assert (early.status_code, trial["state"]) == (200, "tfirst1")
     assert early.content == seen("tfirst1").content
+    # On a machine that is busy elsewhere the answer may be the first for once: it does not wait for long.
+    for number in range(8):
+        came.clear()
+        with ThreadPoolExecutor(2) as both:
+            wait([both.submit(seen, f"tagain{number}"), both.submit(tried, number + 20, f"tagain{number}")])
+        if came == ["picture", "answer"]:
+            break
+    else:
+        raise AssertionError("The answer was always first.")
     # Its name is that of this film's trial alone, and one without a picture waits for none.
     elsewhere = server.client.get(f"/api/films/{film.id}x/frames/3.jpg", params={"state": "tfirst1", "width": 320})
     assert elsewhere.status_code == 404
