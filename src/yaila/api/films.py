@@ -319,10 +319,11 @@ def _trial(
         before, _ = desk.film(film_id, state)
         after = done(before)
         made = desk.try_out(film_id, after, named.named)
-    finally:
+    except BaseException:
         if named.named:
-            # Also where it is refused: nobody is to wait for it.
+            # It never will be: nobody is to wait for it.
             desk.trials.made(film_id, named.named)
+        raise
     if named.named and named.watched:
         # What is drawn gives way to short answers, and this one waits for it.
         is_long(request)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from dataclasses import replace
 from pathlib import Path
 
@@ -19,6 +20,7 @@ from yaila.core.film.model import PictureRef, Tie
 from yaila.core.film.scene import scene_at
 from yaila.core.ground import Homography, Point, Similarity
 from yaila.core.imagery import PageStore
+from yaila.core.imagery.moving import MovingPyramid
 from yaila.core.picture import Kit, Quality, Renderer, Request
 from yaila.core.soundings.budget import budget_of
 from yaila.core.time import FilmMoment, Time, VantageMoment
@@ -107,6 +109,17 @@ def test_what_is_done_to_a_plate_is_done_to_its_clip(store: Store, clip: tuple[S
     seen = plain[270, :, 0] > 200
     assert cut[270, seen, 0].min() > 200
     assert cut[270, plain[270, :, 0] < 40, :3].max() == 0
+
+
+def test_only_the_pictures_of_the_moment_are_held(store: Store, clip: tuple[ShownClip, PictureRef]) -> None:
+    def held() -> int:
+        gc.collect()
+        return sum(isinstance(one, MovingPyramid) for one in gc.get_objects())
+
+    made, renderer, before = film(clip), renderer_of(store), held()
+    for frame in range(10, 20):
+        shown(renderer, made, frame)
+    assert held() == before + 1
 
 
 def test_a_clip_that_is_gone_leaves_its_picture(store: Store, clip: tuple[ShownClip, PictureRef]) -> None:

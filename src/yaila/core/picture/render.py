@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import dataclasses
 import math
-from collections import OrderedDict, deque
+from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
@@ -54,7 +54,7 @@ MOST_FILMS = 16
 """Films whose choreography a renderer keeps."""
 
 MOST_PLAYING = 4
-"""Stacks with the pictures of clips that a renderer keeps: those of a frame, each of which holds its pictures."""
+"""Stacks of plates of which a renderer keeps the pictures of clips at one moment."""
 
 MOST_HEIGHTS = 3
 """Plates of heights, and surfaces of plates, that a renderer keeps made ready."""
@@ -572,7 +572,7 @@ class Renderer:
         self._laid: tuple[Pixels, object, Pixels] | None = None
         self._tiles: OrderedDict[str, Tile] = OrderedDict()
         self._stacks: OrderedDict[tuple[int, ...], tuple[tuple[Plate, ...], Stack]] = OrderedDict()
-        self._playing: deque[tuple[Stack, dict[int, float], Stack]] = deque(maxlen=MOST_PLAYING)
+        self._playing: OrderedDict[int, tuple[Stack, dict[int, float], Stack]] = OrderedDict()
         self._heights: OrderedDict[tuple[object, ...], Heights] = OrderedDict()
         self._shadows: tuple[tuple[object, ...], Heights] | None = None
         self._films: OrderedDict[int, tuple[Film, Choreography]] = OrderedDict()
@@ -855,13 +855,16 @@ class Renderer:
         playing = {i: scene.playing[plate.id] for i, plate in enumerate(reversed(there)) if plate.id in scene.playing}
         if not playing:
             return there, stack
-        for known in self._playing:
-            if known[0] is stack and known[1] == playing:
-                return there, known[2]
+        known = self._playing.get(id(stack))
+        if known and known[0] is stack and known[1] == playing:
+            return there, known[2]
         top_first = there[::-1]
         shots = {i: shot_of(top_first[i], moment, self.open_picture, self.kit) for i, moment in playing.items()}
         shown = stack.showing({i: shot for i, shot in shots.items() if shot})
-        self._playing.append((stack, playing, shown))
+        # Those of the moment before go, with the pictures that they hold.
+        self._playing[id(stack)] = stack, playing, shown
+        while len(self._playing) > MOST_PLAYING:
+            self._playing.popitem(last=False)
         return there, shown
 
     def _standing(self, plates: tuple[Plate, ...]) -> tuple[tuple[Plate, ...], Stack]:

@@ -83,10 +83,11 @@ class Arrivals {
     const film = session.id;
     const before = new Set(session.film?.insets.map(({ id }) => id));
     let all = [...files];
-    await session.guarded(async () => {
+    const whole = await session.guarded(async () => {
       for (const set of framesIn(all))
         all = [...all.filter((file) => !set.files.includes(file)), await packed(set.files, set.name)];
     }, false);
+    if (!whole) return;
     for (const file of all) {
       const to = isClip(file) || /\.zip$/i.test(file.name) ? "clips" : "pictures";
       const query = new URLSearchParams({ name: file.name, x: `${at[0]}`, y: `${at[1]}`, frame: `${player.frame}` });

@@ -274,7 +274,7 @@ export class Session {
     if (!meant) return;
     this.#asked = null;
     this.#dropped++;
-    this.coming = "";
+    // What is seen stays until the edit is kept.
     if ("act" in meant) await this.act(meant.act, label);
     else await this.patch(meant.steps, label);
   }
@@ -734,7 +734,7 @@ export class Session {
           if (error instanceof Refusal && error.status === 412) await this.refresh();
           throw error;
         } finally {
-          if (this.id === film) this.trial = null;
+          if (this.id === film) [this.trial, this.coming] = [null, ""];
         }
       }),
     );

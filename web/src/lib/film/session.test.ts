@@ -133,6 +133,27 @@ describe("a session", () => {
     expect([session.pictured, named[1] === named[0]]).toEqual([kept, false]);
   });
 
+  it("goes on showing what is let go of before it is answered, until it is kept", async () => {
+    const session = await opened();
+    const kept = session.pictured;
+    answer = async (call) => {
+      await new Promise((done) => setTimeout(done, 80));
+      return { body: call.path.includes("trials") ? { state: "t1", film: film("Tried"), plan, patch: [] } : sheet(8) };
+    };
+    session.tryPatch([{ op: "replace", path: "/name", value: "one" }]);
+    await vi.waitFor(() => expect(session.coming).not.toBe(""));
+    const tried = session.pictured;
+    const keeping = session.keepTrial("Rename");
+    const seen = new Set([session.pictured]);
+    for (let k = 0; k < 5; k++) {
+      await new Promise((done) => setTimeout(done, 10));
+      seen.add(session.pictured);
+    }
+    expect([...seen]).toEqual([tried]);
+    await keeping;
+    expect([session.coming, session.pictured === kept, session.state]).toEqual(["", false, session.sheet!.state]);
+  });
+
   it("tries the next once what is tried has been seen, or has not come for long", async () => {
     const session = await opened();
     answer = async () => ({ body: { state: "t1", film: film("Tried"), plan, patch: [] } });
