@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,9 +26,10 @@ def daylight(kelvin: float) -> NDArray[np.float64]:
     return _linear_of(x, -3.000 * x * x + 2.870 * x - 0.275)
 
 
+@lru_cache(maxsize=256)
 def black_body(kelvin: float) -> NDArray[np.float32]:
     """A black body, the brightest of red, green and blue 1 (the Planckian locus by Kim et al., US patent 7,024,034: a
-    cubic spline from 1,667 to 25,000 K, held at its ends)."""
+    cubic spline from 1,667 to 25,000 K, held at its ends); not to be written into."""
     t = min(max(kelvin, 1667.0), 25000.0)
     if t <= 4000:
         x = -0.2661239e9 / t**3 - 0.2343589e6 / t**2 + 0.8776956e3 / t + 0.179910
@@ -39,4 +42,6 @@ def black_body(kelvin: float) -> NDArray[np.float32]:
     else:
         y = 3.0817580 * x**3 - 5.87338670 * x**2 + 3.75112997 * x - 0.37001483
     rgb = np.clip(_linear_of(x, y), 0.0, None)
-    return np.asarray(rgb / rgb.max(), np.float32)
+    made = np.asarray(rgb / rgb.max(), np.float32)
+    made.flags.writeable = False
+    return made

@@ -91,7 +91,7 @@ def on_backdrop(pixels: Pixels, backdrop: Backdrop, view: View, light: Sunlight,
     colours = (np.array(bytes_of(one), np.float32) for one in (backdrop.horizon, backdrop.sky))
     edge = np.array(SIDE_OF_SHEET, np.float32) * 255
     how = (inverse[2].copy(), *colours, float(backdrop.far), np.float32(backdrop.shadow), edge)
-    in_threads(lambda a, b: backdrop_rows(out, table, cover, shade, side, a, b, *how), 0, len(out))
+    in_threads(lambda a, b: backdrop_rows(out, table, cover, shade, side, a, b, *how), out)
     return out
 
 

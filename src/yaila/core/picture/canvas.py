@@ -40,7 +40,7 @@ def painted(
     fine = cv2.LUT(pixels, HALVES)
     with skia.Surface(fine.view(np.float16), colorType=skia.kRGBA_F16_ColorType, alphaType=alpha) as canvas:
         yield canvas
-    in_threads(lambda a, b: dithered_rows(fine, pixels, a, b, HALVES, CODES, THRESHOLDS, *at), 0, len(pixels))
+    in_threads(lambda a, b: dithered_rows(fine, pixels, a, b, HALVES, CODES, THRESHOLDS, *at), pixels)
 
 
 HALVES = (np.arange(256) / 255).astype(np.float16).view(np.uint16)

@@ -188,7 +188,7 @@ class Sky:
         out, lost = np.empty(places.x.shape, np.float32), np.empty(places.x.shape, np.float32)
         x, y = places.x + (pose.x - east), places.y + (pose.y - north)
         settings = (look.size, look.seed * 1013)
-        in_threads(lambda a, b: cloud_rows(out, lost, a, b, x, y, places.nearness, finest, *settings), 0, len(out))
+        in_threads(lambda a, b: cloud_rows(out, lost, a, b, x, y, places.nearness, finest, *settings), out)
         return out, lost
 
     def shade(self) -> NDArray[np.float64] | None:
@@ -237,8 +237,7 @@ class Sky:
             lambda a, b: laid_rows(
                 light.colours, covers, out, covered, a, b, density, bright, grid, colour, look.lies == "light"
             ),
-            0,
-            len(light.colours),
+            out,
         )
         return Light(out, None if light.covers is None else covered)
 

@@ -282,7 +282,7 @@ def finished(
     barred = _barred(bars, view)
     how = (light, table, shade, across, down, gain, tile, at, strength, fade, faded, barred, bar, LIGHT)
     whole = pixels.view(np.uint32)[..., 0]
-    in_threads(lambda a, b: finish_rows(whole, a, b, *how), 0, len(whole))
+    in_threads(lambda a, b: finish_rows(whole, a, b, *how), whole)
     return pixels
 
 

@@ -231,7 +231,7 @@ class Stack:
             def rows(start: int, end: int) -> None:
                 draw_rows(pixels, start, end, first, touched, *shape, table, store.texels, masks, under, *quality.value)
 
-            in_threads(rows, first, last)
+            in_threads(rows, out, first, last)
 
     def _keys(self, indices: NDArray[np.int64]) -> list[tuple[int, PageKey]]:
         """Layer and page of places in the table."""

@@ -161,7 +161,7 @@ def cast(heights: Heights, times: float, fall: NDArray[np.float64], wide: float 
     widens = (1 + 1 / float(fall @ fall)) * wide / a_unit
     soft = max(heights.step * full_columns / columns, 1e-9) * 0.5
     dark = np.empty_like(level)
-    in_threads(lambda a, b: _swept_rows(level, dark, a, b, falls, soft, widens), 0, side)
+    in_threads(lambda a, b: _swept_rows(level, dark, a, b, falls, soft, widens), dark)
     back = cv2.warpAffine(dark, turn, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
     lit = 1 - cv2.GaussianBlur(back, (0, 0), 0.8)
     return Heights(

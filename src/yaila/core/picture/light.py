@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -69,10 +70,9 @@ class Field:
 
     def on(self, light: Light) -> Light:
         """Light through it. What shines through is lit by as much as it covers."""
-        height = len(light.colours)
         out = np.empty_like(light.colours)
         covers = light.covers if light.covers is not None else np.zeros((0, 0), np.uint64)
-        in_threads(lambda a, b: lit_rows(light.colours, covers, out, a, b, self.times, self.plus), 0, height)
+        in_threads(lambda a, b: lit_rows(light.colours, covers, out, a, b, self.times, self.plus), out)
         return Light(out, light.covers)
 
 
@@ -149,9 +149,12 @@ def lamp_rows(times, first, last, x, y, nearness, lamps, colours):
                     times[r, c, channel] += np.float32(lit * colours[k, channel])
 
 
+@lru_cache(maxsize=512)
 def linear_of(colour: str) -> Floats:
-    """Linear red, green and blue, 0..1, of ``#rrggbb``."""
-    return np.asarray(decoded(np.array(rgb_of(colour))), np.float32)
+    """Linear red, green and blue, 0..1, of ``#rrggbb``; not to be written into."""
+    made = np.asarray(decoded(np.array(rgb_of(colour))), np.float32)
+    made.flags.writeable = False
+    return made
 
 
 @dataclass(frozen=True)
@@ -256,8 +259,7 @@ def _lit_by_lamps(scene: Scene, view: View, places: Places, dusk: float, seconds
         lamps, tints = np.array(rows, np.float64), np.array(colours, np.float64)
         in_threads(
             lambda a, b: lamp_rows(field.times, a, b, places.x, places.y, places.nearness, lamps, tints),
-            0,
-            len(field.times),
+            field.times,
         )
 
 
@@ -293,6 +295,7 @@ def wavering(flicker: float, key: str, seconds: float) -> float:
     return 1 - flicker * (start + (end - start) * float(smoothstep(at - whole)))
 
 
+@lru_cache(maxsize=512)
 def _random(key: str, number: int) -> float:
     seed = [*key.encode(), number & 0xFFFF, number >> 16 & 0xFFFF]
     return float(np.random.default_rng(seed).random())

@@ -234,7 +234,7 @@ def on_a_grid(pixels: NDArray[np.uint8], cell: int) -> NDArray[np.float32]:
     3)."""
     height, width = pixels.shape[:2]
     out = np.empty((-(-height // cell), -(-width // cell), 3), np.float32)
-    in_threads(lambda a, b: mean_rows(pixels, cell, out, a, b, DECODED), 0, len(out))
+    in_threads(lambda a, b: mean_rows(pixels, cell, out, a, b, DECODED), out)
     return out
 
 
@@ -251,10 +251,10 @@ class Light:
         height, width = pixels.shape[:2]
         colours = np.empty((height, width), np.uint64)
         if not clear:
-            in_threads(lambda a, b: pack_rows(pixels, colours, a, b, COUNTS), 0, height)
+            in_threads(lambda a, b: pack_rows(pixels, colours, a, b, COUNTS), colours)
             return Light(colours)
         covers = np.empty((height, width), np.uint64)
-        in_threads(lambda a, b: pack_clear_rows(pixels, colours, covers, a, b, DECODED), 0, height)
+        in_threads(lambda a, b: pack_clear_rows(pixels, colours, covers, a, b, DECODED), colours)
         return Light(colours, covers)
 
     def with_marks(self, before: NDArray[np.uint8], after: NDArray[np.uint8], clear: bool) -> Light:
@@ -263,7 +263,7 @@ class Light:
         colours = np.empty_like(self.colours)
         was, now = (one.view(np.uint32)[..., 0] for one in (before, after))
         if self.covers is None:
-            in_threads(lambda a, b: painted_rows(self.colours, was, now, after, colours, a, b, COUNTS), 0, len(colours))
+            in_threads(lambda a, b: painted_rows(self.colours, was, now, after, colours, a, b, COUNTS), colours)
             return Light(colours)
         painted, same = Light.of(after, clear), was == now
         assert painted.covers is not None
@@ -275,13 +275,13 @@ class Light:
         above, hides, out = self.colours, self.covers, np.empty_like(below.colours)
         covers = below.covers if below.covers is not None else np.zeros((0, 0), np.uint64)
         covered, by = np.empty_like(covers), np.float32(share)
-        in_threads(lambda a, b: over_rows(below.colours, covers, above, hides, out, covered, a, b, by), 0, len(out))
+        in_threads(lambda a, b: over_rows(below.colours, covers, above, hides, out, covered, a, b, by), out)
         return Light(out, covered if below.covers is not None else None)
 
     def plus(self, pixels: NDArray[np.uint8], times: float) -> Light:
         """The same with so many times the light of pixels, (height, width, 4) uint8, added to it."""
         out = np.empty_like(self.colours)
-        in_threads(lambda a, b: added_rows(self.colours, pixels, out, a, b, COUNTS, np.float32(times)), 0, len(out))
+        in_threads(lambda a, b: added_rows(self.colours, pixels, out, a, b, COUNTS, np.float32(times)), out)
         return Light(out, self.covers)
 
     def each(self, change: Callable[[Packed], Packed]) -> Light:
@@ -293,6 +293,6 @@ class Light:
         place = (ENCODED, THRESHOLDS, left, top)
         colours, covers = self.colours, self.covers
         if covers is None:
-            in_threads(lambda a, b: unpack_rows(colours, out, a, b, *place), 0, len(colours))
+            in_threads(lambda a, b: unpack_rows(colours, out, a, b, *place), colours)
         else:
-            in_threads(lambda a, b: unpack_clear_rows(colours, covers, out, a, b, *place), 0, len(colours))
+            in_threads(lambda a, b: unpack_clear_rows(colours, covers, out, a, b, *place), colours)

@@ -197,10 +197,10 @@ class Optics:
             steps = np.empty((ready, height, width), np.uint64)
             steps[0] = source
             for k in range(1, ready):
-                in_threads(partial(_smoothed, steps[k - 1], steps[k], 1 << (k - 1)), 0, height)
+                in_threads(partial(_smoothed, steps[k - 1], steps[k], 1 << (k - 1)), source)
             out = np.empty((height - 2 * margin, width - 2 * margin), np.uint64)
             how = (margin, margin, radii, deep, self.hold, least, counts, places)
-            in_threads(lambda a, b: lens.blur_rows(steps, ready, out, a, b, *how), 0, len(out))
+            in_threads(lambda a, b: lens.blur_rows(steps, ready, out, a, b, *how), out)
             return out
 
         return light.each(plane)
@@ -218,16 +218,15 @@ class Optics:
         def plane(source: NDArray[np.uint64]) -> NDArray[np.uint64]:
             if longest / len(maps) > SMOOTHED:
                 sharp, source = source, np.empty_like(source)
-                in_threads(partial(_smoothed, sharp, source, 1), 0, len(source))
+                in_threads(partial(_smoothed, sharp, source, 1), source)
             out = np.empty((source.shape[0] - 2 * margin, source.shape[1] - 2 * margin), np.uint64)
             if places is not None:
                 in_threads(
                     lambda a, b: shutter.average_deep_rows(source, out, a, b, margin, margin, spaces, places),
-                    0,
-                    len(out),
+                    out,
                 )
                 return out
-            in_threads(lambda a, b: shutter.average_rows(source, out, a, b, margin, margin, maps, piece), 0, len(out))
+            in_threads(lambda a, b: shutter.average_rows(source, out, a, b, margin, margin, maps, piece), out)
             return out
 
         return light.each(plane)

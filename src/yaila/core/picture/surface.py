@@ -312,7 +312,7 @@ def laid_on(
     inverse, mode = np.linalg.inv(view.plane()), MODES.index(surface.blend)
     how = (inverse, octaves, texels, mean, mode, np.float32(surface.strength), np.float32(surface.light / STEEP))
     whole = out.view(np.uint32)[..., 0]
-    in_threads(lambda a, b: surface_rows(whole, a, b, *how), 0, len(out))
+    in_threads(lambda a, b: surface_rows(whole, a, b, *how), out)
     return out
 
 
@@ -358,7 +358,7 @@ def _shifted(
     slopes, wanted = np.zeros((*places.x.shape, 2), np.float32), np.zeros((4, 6), np.float32)
     wanted[[0, 1], [3, 4]], wanted[:2, 5] = STEEP, 128
     how = (places.x, places.y, octaves, tile.packed(wanted), 4 * view.pose.span / view.whole.width)
-    in_threads(lambda a, b: slope_rows(slopes, a, b, *how), 0, len(slopes))
+    in_threads(lambda a, b: slope_rows(slopes, a, b, *how), slopes)
     by = slopes.astype(np.float64) * (surface.folds * view.unit / STEEP)
     there = np.nan_to_num(np.stack([places.x + by[..., 0], places.y + by[..., 1], np.ones(places.x.shape)], axis=-1))
     u, v, depth = np.moveaxis(there @ view.plane().T, -1, 0)

@@ -148,18 +148,17 @@ class Terrain:
         bounds = (top, steep, finest, FAR * pose.distance, wide)
         how = (eye, axes, -low * detail, wide / detail)
         coarse = (*bounds[:4], wide / detail * 0.7)
-        in_threads(lambda a, b: rays.march_columns(found, sides, a, b, surface, *how, coarse), 0, columns)
+        in_threads(lambda a, b: rays.march_columns(found, sides, a, b, surface, *how, coarse), found.swapaxes(0, 1))
         shade = np.ones((rows, columns), np.float32)
         light = _light(raised, slopes, pose)
         if raised and (slopes.shade > 0 or slopes.shadows > 0):
-            in_threads(lambda a, b: rays.shade_rows(shade, a, b, found, surface, light, wide, finest), 0, rows)
+            in_threads(lambda a, b: rays.shade_rows(shade, a, b, found, surface, light, wide, finest), shade)
         if blocks and blocks.dark.any():
             fall = np.array(slopes.fall)
             soft = max(slopes.wide / 2, 1e-4)
             in_threads(
                 lambda a, b: rays.block_shadow_rows(shade, a, b, found, sides, surface, blocks.dark, fall, soft),
-                0,
-                rows,
+                shade,
             )
         return Terrain(view, raised, blocks, found, sides, turned, shade, light, (surface, *how, bounds))
 
@@ -235,8 +234,7 @@ class Terrain:
                 plane, offset, surface, eye, axes, middle, across, bounds, spots, self._light, which, tints,
                 times, plus, grid,
             ),
-            0,
-            height,
+            out,
         )  # fmt: skip
         if self.raised and self.raised.contours:
             self._contoured(out, self.raised.heights, self.raised.contours)
@@ -247,10 +245,10 @@ class Terrain:
         metres = np.empty(self.found.shape[:2], np.float32)
         inverse, bounds = _counted_from(heights, self.view.pose), self._rays[-1]
         grid = (heights.values, heights.starts, heights.sizes, heights.scales, inverse, heights.step, bounds[4])
-        in_threads(lambda a, b: rays.metre_rows(metres, a, b, self.found, *grid), 0, len(metres))
+        in_threads(lambda a, b: rays.metre_rows(metres, a, b, self.found, *grid), metres)
         colour, width = contours.colour.astype(np.float64), contours.width * self.view.scale
         how = (self.turned, float(contours.every), colour, width, GRAZED * self._rays[4])
-        in_threads(lambda a, b: rays.contour_rows(out, a, b, metres, self.found, self.sides, *how), 0, len(out))
+        in_threads(lambda a, b: rays.contour_rows(out, a, b, metres, self.found, self.sides, *how), out)
 
 
 def _light(raised: Raised | None, slopes: Slopes, pose: Pose) -> tuple[Any, ...]:

@@ -8,18 +8,20 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yaila.core.stopping import current, go_on
 
 PROCESSORS = os.cpu_count() or 2
 
-LEAST_ROWS = 48
-"""Rows of a part, so many at least."""
+LEAST = 24_000
+"""Pixels of a part, so many at least."""
 
-FEW_ROWS = 128
-"""So many rows are done sooner than they are handed to others."""
+FEW = 48_000
+"""So many pixels are done sooner than they are handed to others."""
 
 
 @cache
@@ -33,19 +35,31 @@ def _yield_to_others() -> None:
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), os.getpriority(os.PRIO_PROCESS, 0) + 5)
 
 
-def in_threads(rows: Callable[[int, int], None], first: int, last: int) -> None:
-    """Call ``rows`` for parts of a range of rows side by side, one for each processor and a few to spare; of few rows
-    fewer parts, as each has its own cost."""
-    count, stop = min(PROCESSORS * 4, -(-(last - first) // LEAST_ROWS)), current()
-
-    def part(start: int, end: int) -> None:
-        if not (stop and stop.stopped):
-            rows(start, end)
-
-    if last - first <= FEW_ROWS:
-        part(first, last)
+def in_threads(rows: Callable[[int, int], None], of: NDArray[Any], first: int = 0, last: int | None = None) -> None:
+    """Call ``rows`` for parts of the rows of an array side by side, a few parts for each processor; of a small one
+    fewer, as each has its own cost."""
+    last = len(of) if last is None else last
+    pixels = (last - first) * of.shape[1]
+    if pixels <= FEW:
+        rows(first, last)
         return go_on()
-    edges = np.linspace(first, last, count + 1).astype(int)
-    for done in [_threads().submit(part, int(a), int(b)) for a, b in pairwise(edges) if b > a]:
-        done.result()
+    stop = current()
+    count = min(PROCESSORS * 4, -(-pixels // LEAST))
+    edges = np.linspace(first, last, count + 1).astype(int).tolist()
+    # All of them take the next part from here: whoever is late does fewer.
+    parts = iter([(a, b) for a, b in pairwise(edges) if b > a])
+
+    def some() -> None:
+        for a, b in parts:
+            if not (stop and stop.stopped):
+                rows(a, b)
+
+    helpers = [_threads().submit(some) for _ in range(PROCESSORS - 1)]
+    try:
+        some()
+    finally:
+        # One that has not begun by now is not needed any more.
+        for helper in helpers:
+            if not helper.cancel():
+                helper.result()
     go_on()
