@@ -46,7 +46,12 @@ class Breath(_Extra):
 
     def leaves(self, pose: Pose) -> Pose:
         """Where the camera has come to at the end."""
-        return self.track(pose, np.array([1.0])).pose(0)
+        return _left(self, pose)
+
+
+@lru_cache(maxsize=1024)
+def _left(breath: Breath, pose: Pose) -> Pose:
+    return breath.track(pose, np.array([1.0])).pose(0)
 
 
 def breathing(frames: int, at: NDArray[np.float64], ramp: float) -> NDArray[np.float64]:

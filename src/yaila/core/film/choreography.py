@@ -13,6 +13,7 @@ import threading
 from bisect import bisect_right
 from collections import OrderedDict
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +24,7 @@ from yaila.core.camera.extras import breathing, opened, risen, shaken, spun
 from yaila.core.camera.passages import HEADING, ROLL, Passage, bent, passage_of, through_rate
 from yaila.core.camera.track import FIELDS
 from yaila.core.film.legs import Leg, flows, legs_of, move_of, timing_of
-from yaila.core.film.marked import Timed
+from yaila.core.film.marked import Timed, style_of
 from yaila.core.film.model import Film
 from yaila.core.film.timeline import Timeline, timeline_of
 from yaila.core.film.walk import parts_of
@@ -171,19 +172,47 @@ _known: OrderedDict[str, Choreography] = OrderedDict()
 _lock = threading.Lock()
 
 
-def _key(film: Film) -> str:
+def _key(film: Film, settled: bool) -> str:
     """What of a film decides when things are: told apart without a look at outlines and looks, which are large."""
     ways = {"routes": {"__all__": {"look"}}}
     whole = film.model_dump_json(
         include={"rate", "length", "opening", "closing", "vantages", "routes", "ground", "beats"}, exclude=ways
     )
-    when = {"id", "name", "starts", "ends", "comes", "leader"}
-    marks = [film.in_style(mark).model_dump_json(include=when) for mark in film.timed]
-    # Who hangs on the place of a route that is nearest to it depends on where it stands.
-    places = [str(mark.place) for mark in film.timed if _hangs_on_nearest(mark)]
+    # Of films that follow one another, as under a hand, most marks are the very same.
+    marks = [(_known_when if settled else _when)(film, mark) for mark in film.timed]
     reveals = [f"{key}{reveal.starts.model_dump_json()}" for key, reveal, _ in film.reveals]
     plays = [f"{plate.id}{plate.plays.starts.model_dump_json()}" for plate in film.plates if plate.plays]
-    return "\n".join([whole, *marks, *places, *reveals, *plays])
+    return "\n".join([whole, *marks, *reveals, *plays])
+
+
+WHEN = {"id", "name", "starts", "ends", "comes", "leader"}
+"""What says when a mark is there."""
+
+MOST_MARKS = 16 * 2**20
+"""Bytes of marks of which it is known what says when they are there."""
+
+
+def _weight(one: tuple[Timed, Any, str]) -> int:
+    return 10_000 + 200 * sum(map(len, getattr(one[0], "rings", ())))
+
+
+_whens: Bounded[tuple[int, int], tuple[Timed, Any, str]] = Bounded(MOST_MARKS, _weight)
+
+
+def _known_when(film: Film, mark: Timed) -> str:
+    """What :func:`_when` says of a mark that is not changed any more."""
+    style = style_of(mark, film.styles)
+    known = _whens.get((id(mark), id(style)))
+    if known is None or known[0] is not mark or known[1] is not style:
+        known = _whens.put((id(mark), id(style)), (mark, style, _when(film, mark)))
+    return known[2]
+
+
+def _when(film: Film, mark: Timed) -> str:
+    """What of a mark decides when things are."""
+    when = film.in_style(mark).model_dump_json(include=WHEN)
+    # Who hangs on the place of a route that is nearest to it depends on where it stands.
+    return f"{when}{mark.place}" if _hangs_on_nearest(mark) else when
 
 
 def _hangs_on_nearest(mark: Timed) -> bool:
@@ -213,7 +242,7 @@ def choreograph(film: Film, settled: bool = False) -> Choreography:
     if known and known[0] is film:
         return known[1]
     # One edit asks several times over: when it is checked, laid out, and drawn.
-    key = _key(film)
+    key = _key(film, settled)
     with _lock:
         if key in _known:
             _known.move_to_end(key)

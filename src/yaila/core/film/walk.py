@@ -254,25 +254,44 @@ class Found:
 
 def found(part: BaseModel, *kinds: Quantity | type[Ref]) -> Iterator[Found]:
     """All values of some kinds, in the order of the document; values in lists one by one. ``Ref`` finds all names."""
-    yield from _found(part, kinds, (), ())
+    there: list[Found] = []
+    _find(part, kinds, (), (), there)
+    return iter(there)
 
 
-def _found(value: Any, kinds: tuple[Any, ...], path: tuple[str | int, ...], owners: Owners) -> Iterator[Found]:
+PLAIN = (float, int, str, bool, type(None))
+"""What most values are: neither parts nor courses."""
+
+
+@cache
+def _ways(part: type[BaseModel], kinds: tuple[Any, ...]) -> tuple[tuple[Slot, bool, bool], ...]:
+    """The fields of a kind of part that hold values of some kinds, and those that lead to them."""
+    ways = []
+    for slot in slots_of(part):
+        meant = bool(slot.kind and (slot.kind in kinds or type(slot.kind) in kinds))
+        leads = slot.holds and _leads(slot, kinds)
+        if meant or leads or slot.changes:
+            ways.append((slot, meant, leads))
+    return tuple(ways)
+
+
+def _find(value: Any, kinds: tuple[Any, ...], path: tuple[str | int, ...], owners: Owners, there: list[Found]) -> None:
     if isinstance(value, tuple | list):
         for index, one in enumerate(value):
-            yield from _found(one, kinds, (*path, index), owners)
+            if type(one) not in PLAIN:
+                _find(one, kinds, (*path, index), owners, there)
         return
     if not isinstance(value, BaseModel):
         return
     inside = (value, *owners)
-    for slot in slots_of(type(value)):
+    for slot, meant, leads in _ways(type(value), kinds):
         held = getattr(value, slot.name)
         if held is None:
             continue
-        if slot.kind and (slot.kind in kinds or type(slot.kind) in kinds):
-            yield from _each(held, slot, slot.depth, (*path, slot.name), inside)
-        if isinstance(held, Course) or (slot.holds and _leads(slot, kinds)):
-            yield from _found(held, kinds, (*path, slot.name), inside)
+        if meant:
+            there.extend(_each(held, slot, slot.depth, (*path, slot.name), inside))
+        if type(held) not in PLAIN and (leads or isinstance(held, Course)):
+            _find(held, kinds, (*path, slot.name), inside, there)
 
 
 def _each(value: Any, slot: Slot, depth: int, path: tuple[str | int, ...], owners: Owners) -> Iterator[Found]:

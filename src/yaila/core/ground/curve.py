@@ -7,7 +7,6 @@ applications of Catmull-Rom curves", 2011).
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -15,54 +14,11 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.compiling import njit
-
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(8)
 _NODES, _WEIGHTS = (_NODES + 1) / 2, _WEIGHTS / 2
 
 CUTS = 8
 """Parts of a piece over which its length is integrated, eight nodes each."""
-
-
-@njit(cache=True, nogil=True)
-def _speed(at, steady, rise, bend):
-    """How much length a share of a cut is, at a share of it."""
-    square = 0.0
-    for axis in range(steady.shape[0]):
-        square += (steady[axis] + at * (rise[axis] + at * bend[axis])) ** 2
-    return math.sqrt(square) / CUTS
-
-
-@njit(cache=True, nogil=True)
-def _parameters(way, at, up_to, last, slopes, nodes, weights, found):
-    """Write the parameters at lengths along a curve: the cut of the table, then Newton's method within it."""
-    parts = np.empty((3, slopes.shape[2]))
-    steady, rise, bend = parts[0], parts[1], parts[2]
-    for k in range(way.shape[0]):
-        there = min(max(way[k], 0.0), up_to[-1])
-        cut = min(max(np.searchsorted(up_to, there, side="right") - 1, 0), last)
-        step = up_to[cut + 1] - up_to[cut]
-        into = there - up_to[cut]
-        share = into / step if step > 0 else 0.0
-        # The derivative along the cut, as a polynomial of the share of it.
-        piece, begin = cut // CUTS, cut % CUTS / CUTS
-        for axis in range(slopes.shape[2]):
-            a, b, c = slopes[0, piece, axis], slopes[1, piece, axis], slopes[2, piece, axis]
-            steady[axis] = a + begin * (b + begin * c)
-            rise[axis] = (b + 2 * begin * c) / CUTS
-            bend[axis] = c / CUTS**2
-        for _ in range(5):
-            so_far = 0.0
-            for node in range(nodes.shape[0]):
-                so_far += weights[node] * _speed(nodes[node] * share, steady, rise, bend)
-            here = _speed(share, steady, rise, bend)
-            fresh = share - (so_far * share - into) / here if here > 0 else share
-            fresh = min(max(fresh, 0.0), 1.0)
-            done = abs(fresh - share) < 1e-13
-            share = fresh
-            if done:
-                break
-        found[k] = at[cut] + share / CUTS
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,12 +81,14 @@ class Curve:
 
         Never within a piece of no length, if there is any other.
         """
+        from yaila.core.ground.lengths import find_parameters
+
         at, up_to = self._cuts
         way = np.ascontiguousarray(way, np.float64)
         found = np.zeros(len(way))
         if up_to[-1] > 0:
             last = int(np.searchsorted(up_to, up_to[-1])) - 1
-            _parameters(way, at, up_to, last, self._slopes, _NODES, _WEIGHTS, found)
+            find_parameters(way, at, up_to, last, self._slopes, CUTS, _NODES, _WEIGHTS, found)
             if last < len(at) - 2:
                 # The end is that of the last piece that leads anywhere, not the start of the next.
                 np.minimum(found, np.nextafter(at[last + 1], 0), out=found)

@@ -12,6 +12,9 @@ from numpy.typing import NDArray
 MOST_LOOKED = 20_000
 """Frames of a line's time that are looked at together."""
 
+MOST_REACHED = 4096
+"""Lengths of which it is known when they are reached."""
+
 
 class Pace(Protocol):
     """How the way of a leg runs over its time, both 0..1; an ease is one."""
@@ -73,10 +76,21 @@ class RouteRun:
             drawn = np.interp(drawn, self.scale[1], self.scale[0])
         return np.asarray(np.where(at < self.start, 0.0, drawn))
 
+    @cached_property
+    def _reached(self) -> dict[float, int]:
+        return {}
+
     def reaches(self, way: float) -> int:
         """The first whole frame at which the line is drawn up to a length of the route."""
         if way <= 0:
             return int(np.ceil(self.start - 1e-9))
+        if way not in self._reached:
+            if len(self._reached) >= MOST_REACHED:
+                self._reached.clear()
+            self._reached[way] = self._reaching(way)
+        return self._reached[way]
+
+    def _reaching(self, way: float) -> int:
         last = int(np.ceil(self.end - 1e-9))
         low = int(np.floor(self.start))
         slack = 1e-9 * max(self.whole, 1.0)
