@@ -1,4 +1,5 @@
 import type { PlatePlan, XY } from "../api/client";
+import { telling } from "../ui/traced";
 
 /** What part of the ground the chart shows: its middle, screen pixels per ground unit, and the size on screen. */
 export type View = { x: number; y: number; scale: number; width: number; height: number };
@@ -13,12 +14,8 @@ export function toGround(view: View, [u, v]: XY): XY {
 
 /** Ground points on the screen, as an SVG list of points. */
 export function polyline(view: View, points: XY[]): string {
-  return points
-    .map((point) =>
-      toScreen(view, point)
-        .map((v) => v.toFixed(1))
-        .join(","),
-    )
+  return telling(points.map((point) => toScreen(view, point)))
+    .map((point) => point.map((v) => v.toFixed(1)).join(","))
     .join(" ");
 }
 

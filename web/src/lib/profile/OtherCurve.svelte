@@ -1,5 +1,6 @@
 <script lang="ts">
   import { camera } from "../film/camera.svelte";
+  import { traced } from "../ui/traced";
   import type { Axis } from "./scale";
 
   let { axis, channel }: { axis: Axis; channel: "tilt" | "heading" | "focal" } = $props();
@@ -10,11 +11,7 @@
   const high = $derived(Math.max(...values, low + (channel === "focal" ? 5 : 20)));
   const unit = $derived(channel === "focal" ? "mm" : "°");
   const y = (value: number) => axis.bottom - 12 - ((value - low) / (high - low)) * (axis.bottom - axis.top - 30);
-  const path = $derived(
-    values
-      .map((value, k) => `${k ? "L" : "M"}${axis.x(curves!.frames[k]!).toFixed(1)} ${y(value).toFixed(1)}`)
-      .join(""),
-  );
+  const path = $derived(traced(values.map((value, k) => [axis.x(curves!.frames[k]!), y(value)])));
 </script>
 
 {#if values.length}

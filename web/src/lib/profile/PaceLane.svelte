@@ -3,6 +3,7 @@
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
   import { follow } from "../ui/follow";
+  import { traced } from "../ui/traced";
   import type { Axis } from "./scale";
 
   let { axis, height }: { axis: Axis; height: number } = $props();
@@ -15,10 +16,9 @@
 
   /** What lies under the curve from one moment to another. */
   function area(first: number, last: number): string {
-    const points = [];
-    for (let k = first; k <= last; k++)
-      points.push(`L${axis.x(curves!.frames[k]!).toFixed(1)} ${y(curves!.doublings[k]!).toFixed(1)}`);
-    return `M${axis.x(curves!.frames[first]!)} ${base}${points.join("")}L${axis.x(curves!.frames[last]!)} ${base}Z`;
+    const points: [number, number][] = [[axis.x(curves!.frames[first]!), base]];
+    for (let k = first; k <= last; k++) points.push([axis.x(curves!.frames[k]!), y(curves!.doublings[k]!)]);
+    return `${traced([...points, [axis.x(curves!.frames[last]!), base]])}Z`;
   }
 
   /** Stretches of one level of pace. */

@@ -10,6 +10,7 @@
   import Icon from "../ui/Icon.svelte";
   import Select from "../ui/Select.svelte";
   import Tick from "../ui/Tick.svelte";
+  import { traced } from "../ui/traced";
   import CourseLanes from "./CourseLanes.svelte";
   import FindingBobs from "./FindingBobs.svelte";
   import FindingStretches from "./FindingStretches.svelte";
@@ -103,13 +104,7 @@
     for (let t = first; t * rate <= from + graph / perFrame + 1e-6 && t * rate <= frames; t += step) found.push(t);
     return found;
   });
-  const curve = $derived(
-    plan
-      ? plan.curve_frames
-          .map((frame, k) => `${k ? "L" : "M"}${x(frame).toFixed(1)} ${y(plan.curve_spans[k]!).toFixed(1)}`)
-          .join("")
-      : "",
-  );
+  const curve = $derived(traced(plan?.curve_frames.map((frame, k) => [x(frame), y(plan.curve_spans[k]!)]) ?? []));
   $effect(() => {
     const observer = new ResizeObserver(([entry]) => {
       width = entry!.contentRect.width;
