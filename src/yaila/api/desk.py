@@ -142,8 +142,8 @@ class Desk:
         return self._films.put(key, (settle(film), choreograph(film)))
 
 
-def desk_of(request: Request) -> Desk:
-    """The application's desk, for routers."""
+async def desk_of(request: Request) -> Desk:
+    """The application's desk, for routers; not to be waited for in a thread, as what is not ``async`` would be."""
     desk: Desk = request.app.state.desk
     return desk
 
