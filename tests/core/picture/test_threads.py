@@ -26,7 +26,8 @@ def test_each_row_is_drawn_once_and_a_small_picture_in_one_go(shape: tuple[int, 
 
     drawn[:] = 0
     in_threads(rows, drawn, shape[0] // 3, shape[0])
-    assert (drawn[: shape[0] // 3] == 0).all() and (drawn[shape[0] // 3 :] == 1).all()
+    assert (drawn[: shape[0] // 3] == 0).all()
+    assert (drawn[shape[0] // 3 :] == 1).all()
 
 
 def test_what_goes_wrong_in_a_part_is_heard_and_the_next_picture_is_drawn() -> None:
