@@ -22,6 +22,7 @@ from yaila.core.errors import BadEdit, BadTrack
 from yaila.core.film import Film
 from yaila.core.film.acts import ImportRoute
 from yaila.core.ground import Point
+from yaila.core.ground.geodesy import true_lengths
 from yaila.core.ground.mercator import mercator_of
 from yaila.core.marks.simplify import simplified
 from yaila.formats.geodata import read_geodata
@@ -89,6 +90,30 @@ def test_ways_go_out_and_come_back_and_others_read_them() -> None:
         back = read_tracks(write(ways).encode(), file)
         assert [(way.name, way.stops) for way in back] == [(way.name, way.stops) for way in ways]
         assert all(np.allclose(a.points, b.points, atol=1e-9) for a, b in zip(back, ways, strict=True))
+
+
+@pytest.mark.parametrize("lons", [(177.0, 178.6, -179.1, -176.8), (-177.0, -178.6, 179.1, 176.8)])
+def test_a_way_over_the_date_line_is_as_long_as_it_is_and_comes_back_over_it(lons: tuple[float, ...]) -> None:
+    places = list(zip(lons, (-17.0, -17.4, -17.1, -17.8), strict=True))
+    document = gpxpy.gpx.GPX()
+    segment = gpxpy.gpx.GPXTrackSegment([gpxpy.gpx.GPXTrackPoint(lat, lon) for lon, lat in places])
+    document.tracks.append(gpxpy.gpx.GPXTrack(name="Across"))
+    document.tracks[0].segments.append(segment)
+    true = pyproj.Geod(ellps="WGS84").line_length(lons, [lat for _, lat in places])
+    (track,) = read_tracks(document.to_xml().encode(), "across.gpx")
+    points = [Point(*mercator_of(lon, lat)) for lon, lat in track.points]
+    (route,) = ImportRoute(name="Across", points=points, tolerance=1).apply(Film()).routes
+    # Straight on the map is a little longer than the shortest way.
+    assert true_lengths(route.curve)[1][-1] == pytest.approx(true, rel=2e-3)
+    for write, file in ((write_gpx, "a.gpx"), (write_kml, "a.kml"), (write_geojson_lines, "a.geojson")):
+        text = write([track])
+        (back,) = read_tracks(text.encode(), file)
+        length = pyproj.Geod(ellps="WGS84").line_length(*zip(*back.points, strict=True))
+        assert length == pytest.approx(true, rel=1e-4), file
+    # Others are given no longitude that there is not.
+    line = shapely.from_geojson(write_geojson_lines([track]))
+    assert line.bounds[0] >= -180
+    assert line.bounds[2] <= 180
 
 
 def test_kml_kmz_geojson_and_tables_give_the_same_way() -> None:

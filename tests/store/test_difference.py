@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from tests.core.film.test_walk import full
 from yaila.core.errors import BadEdit
 from yaila.core.film import Film, Vantage
-from yaila.core.film.acts import SetLook
-from yaila.store.films import _steps_between, difference, film_of
+from yaila.core.film.acts import MoveVantages, RemovePlate, SetLook, StretchTime
+from yaila.store.films import _steps_between, as_kept, difference, film_of
 
 PARTS = st.lists(st.fixed_dictionaries({"id": st.sampled_from("abcd"), "x": st.integers(0, 3)}), max_size=4)
 LEAVES = st.none() | st.booleans() | st.integers(0, 2) | st.sampled_from([0.0, 1.0, 2.5]) | st.sampled_from(["", "a/b"])
@@ -79,6 +79,28 @@ def test_a_film_made_like_another_shares_what_is_the_same_and_is_what_it_would_b
     changed = SetLook(marks=[made.markers[0].id], look={"size": 77}).done_to(made)
     assert changed.markers[0].look.size == 77
     assert before.markers[-1].look.size != 77
+
+
+def test_what_an_act_made_is_as_it_would_be_read_again() -> None:
+    before = full()
+    mark, plate, vantage = before.markers[0].id, before.plates[0].id, before.vantages[0].id
+    for act in (
+        SetLook(marks=[mark], look={"size": 77}),
+        MoveVantages(vantages=[vantage], by=(12.5, -3.0)),
+        RemovePlate(plate=plate),
+        StretchTime(factor=1.5),
+    ):
+        after = act.done_to(before)
+        made = as_kept(after, before)
+        assert made == film_of(after.model_dump(mode="json"), before)
+        same = [one for one in made.markers if one in before.markers]
+        assert all(any(one is two for two in before.markers) for one in same)
+    # What an act left that no film can have is found.
+    for name, value in (("span", float("nan")), ("tilt", 400.0), ("name", "x" * 10_000)):
+        broken = before.model_copy(deep=True)
+        broken.vantages[0] = before.vantages[0].model_copy(update={name: value})
+        with pytest.raises(BadEdit):
+            as_kept(broken, before)
 
 
 @pytest.mark.parametrize("wrong", [True, "1", None, {"id": "x"}, float("nan")])

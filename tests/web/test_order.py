@@ -18,6 +18,9 @@ pytestmark = pytest.mark.browser
 STEPS = 24
 """Acts of a sequence."""
 
+SEQUENCES = 200
+"""All sequences, of which one is done every time and the others where thoroughness is asked for."""
+
 
 def sequence(seed: int) -> list[tuple[str, str]]:
     """Acts of chance: to choose another vantage, to type a number, to double."""
@@ -50,7 +53,7 @@ def chosen(page: Page) -> str:
     return page.locator(".details [data-part]").first.get_attribute("data-part") or ""
 
 
-@pytest.mark.parametrize("seed", [0, pytest.param(1, marks=pytest.mark.thorough)])
+@pytest.mark.parametrize("seed", [0, *(pytest.param(k, marks=pytest.mark.thorough) for k in range(1, SEQUENCES))])
 def test_what_quick_hands_do_lands_on_what_it_was_meant_for(server: Server, page: Page, seed: int) -> None:
     film = film_with_three(server)
     films, rng = Store(server.home).films, random.Random(seed)

@@ -25,7 +25,7 @@ from yaila.core.quantities import is_count
 from yaila.core.soundings.marks import SAFE_AREAS
 from yaila.core.time import PRESETS, RATES, STARTS
 from yaila.store import FilmState, difference
-from yaila.store.films import checked, document_after, film_of
+from yaila.store.films import as_kept, checked, document_after, film_of
 
 router = APIRouter(prefix="/api", tags=["films"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
@@ -294,9 +294,7 @@ def try_act(
     film_id: str, act: Act, desk: TheDesk, request: Request, state: str, named: Annotated[Named, Query()]
 ) -> Response:
     """What a named act would make of a state. Nothing is kept."""
-    return _trial(
-        desk, film_id, state, named, request, lambda film: film_of(act.done_to(film).model_dump(mode="json"), film)
-    )
+    return _trial(desk, film_id, state, named, request, lambda film: as_kept(act.done_to(film), film))
 
 
 @router.post("/films/{film_id}/trials/patch", response_model=Trial)

@@ -134,6 +134,31 @@ def film_of(document: Any, like: Film | None = None) -> Film:
         raise BadEdit(f"{said(error)}. The film was left as it was.") from error
 
 
+def as_kept(made: Film, like: Film) -> Film:
+    """A film that an act made of the film ``like`` as it would be read again: as :func:`film_of` its document, though
+    only what the act changed is written and read.
+
+    Raises:
+        BadEdit: as :func:`film_of`.
+    """
+    document: dict[str, Any] = {}
+    for name in Film.model_fields:
+        value, before = getattr(made, name), getattr(like, name)
+        if isinstance(value, list):
+            parts = {part.id: part for part in before}
+            document[name] = [_own(one, parts.get(one.id)) for one in value]
+        elif isinstance(value, Finish):
+            document[name] = {one: _own(getattr(value, one), getattr(before, one)) for one in Finish.model_fields}
+        else:
+            document[name] = before if value == before else made.model_dump(mode="json", include={name})[name]
+    return film_of(document)
+
+
+def _own(part: Part, before: Part | None) -> Any:
+    """The part that it was before, if it is the same; else its document."""
+    return before if before is not None and part == before else part.model_dump(mode="json")
+
+
 def _shared(document: Any, like: Film) -> Any:
     """A document in which what is the same as in a film is that film's."""
     if not isinstance(document, dict):

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -76,7 +77,12 @@ class Pose:
         return Pose(*target, span, math.degrees(math.atan2(level, eye[2])), heading, roll, focal)
 
     def axes(self) -> NDArray[np.float64]:
-        """Unit vectors right, up and forward of the camera, shape (3, 3), rows in ground coordinates."""
+        """Unit vectors right, up and forward of the camera, shape (3, 3), rows in ground coordinates; not to be written
+        into."""
+        return self._axes
+
+    @cached_property
+    def _axes(self) -> NDArray[np.float64]:
         tilt, heading, roll = (math.radians(a) for a in (self.tilt, self.heading, self.roll))
         ahead = np.array([math.sin(heading), math.cos(heading), 0.0])
         level = np.array([math.cos(heading), -math.sin(heading), 0.0])
@@ -120,16 +126,9 @@ class Pose:
         return np.stack([right + size.width / 2 * depth, -up + size.height / 2 * depth, depth])
 
     def ground_from_frame(self, size: FrameSize) -> NDArray[np.float64]:
-        """The inverse of :meth:`frame_from_ground`, its sign such that w > 0 below the horizon."""
-        axes = self.axes()
-        scale = size.width / self.span
-        depth = np.array([axes[2, 0] / self.distance, axes[2, 1] / self.distance, 1.0])
-        right = np.array([axes[0, 0], axes[0, 1], 0.0]) * scale
-        up = np.array([axes[1, 0], axes[1, 1], 0.0]) * scale
-        relative = np.stack([right + size.width / 2 * depth, -up + size.height / 2 * depth, depth])
-        inverse = np.linalg.inv(relative)
-        shift = np.array([[1.0, 0.0, self.x], [0.0, 1.0, self.y], [0.0, 0.0, 1.0]])
-        return shift @ inverse
+        """The inverse of :meth:`frame_from_ground`, its sign such that w > 0 below the horizon; not to be written
+        into."""
+        return _ground_from_frame(self, size)
 
     def ground_outline(self, size: FrameSize) -> NDArray[np.float64]:
         """What the frame shows of the ground: corners of a convex polygon, shape (n, 2), n from 3 to 5.
@@ -150,3 +149,17 @@ class Pose:
                 share = (least - here[2]) / (after[2] - here[2])
                 kept.append(here + share * (after - here))
         return np.array([corner[:2] / corner[2] for corner in kept])
+
+
+@lru_cache(maxsize=64)
+def _ground_from_frame(pose: Pose, size: FrameSize) -> NDArray[np.float64]:
+    # One frame asks for it by way of several views.
+    axes = pose.axes()
+    scale = size.width / pose.span
+    depth = np.array([axes[2, 0] / pose.distance, axes[2, 1] / pose.distance, 1.0])
+    right = np.array([axes[0, 0], axes[0, 1], 0.0]) * scale
+    up = np.array([axes[1, 0], axes[1, 1], 0.0]) * scale
+    relative = np.stack([right + size.width / 2 * depth, -up + size.height / 2 * depth, depth])
+    inverse = np.linalg.inv(relative)
+    shift = np.array([[1.0, 0.0, pose.x], [0.0, 1.0, pose.y], [0.0, 0.0, 1.0]])
+    return shift @ inverse

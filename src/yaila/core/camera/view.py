@@ -102,7 +102,8 @@ class View:
         if self.height:
             back = np.array([[1.0, 0, self.pose.x], [0, 1.0, self.pose.y], [0, 0, 1.0]])
             return np.asarray(back @ np.linalg.inv(self.plane()))
-        return self.pose.ground_from_frame(self.whole) @ np.linalg.inv(self._cut)
+        whole = np.array([[self.step, 0.0, self.left], [0.0, self.step, self.top], [0.0, 0.0, 1.0]])
+        return self.pose.ground_from_frame(self.whole) @ whole
 
     @cached_property
     def target(self) -> Floats:
@@ -136,7 +137,8 @@ class View:
         """Frame pixels and depth, in distances to the target, of places (n, 2) at heights: (n, 3)."""
         through = self.seen(places, heights)
         with np.errstate(divide="ignore", invalid="ignore"):
-            return np.column_stack([through[:, :2] / through[:, 2:], through[:, 2]])
+            through[:, :2] /= through[:, 2:]
+        return through
 
     def depth(self, place: Floats, height: float = 0.0) -> float:
         """How far a place is, in distances to the target."""

@@ -15,7 +15,7 @@ from yaila.core.camera.track import turn_between
 from yaila.core.colour import mixed
 from yaila.core.film.finish import FocusBetween
 from yaila.core.film.timeline import Timeline
-from yaila.core.film.walk import Slot, kept, slots_of
+from yaila.core.film.walk import PLAIN, Slot, kept, slots_of
 from yaila.core.ground.placement import Homography, Placement, Similarity, outline
 from yaila.core.quantities import FOCUS, LAID
 from yaila.core.time import Course, Time
@@ -56,6 +56,8 @@ def courses_of(part: BaseModel) -> Iterator[tuple[tuple[str, ...], Course[Any], 
     """The courses in a part, with the names that lead to them."""
     for slot in _changing(type(part)):
         value = getattr(part, slot.name)
+        if type(value) in PLAIN:
+            continue
         if isinstance(value, Course):
             yield (slot.name,), value, slot
         elif isinstance(value, BaseModel):
@@ -67,6 +69,8 @@ def _valued(part: P, value_of: Callable[[Course[Any], Slot, Any], Any]) -> P:
     update = {}
     for slot in _changing(type(part)):
         value = getattr(part, slot.name)
+        if type(value) in PLAIN:
+            continue
         if isinstance(value, Course):
             update[slot.name] = value_of(value, slot, part)
         elif isinstance(value, BaseModel):

@@ -188,7 +188,7 @@ class Sky:
         out, lost = np.empty(places.x.shape, np.float32), np.empty(places.x.shape, np.float32)
         x, y = places.x + (pose.x - east), places.y + (pose.y - north)
         settings = (look.size, look.seed * 1013)
-        in_threads(lambda a, b: cloud_rows(out, lost, a, b, x, y, places.nearness, finest, *settings), out)
+        in_threads(lambda a, b: cloud_rows(out, lost, a, b, x, y, places.nearness, finest, *settings), out, worth=16)
         return out, lost
 
     def shade(self) -> NDArray[np.float64] | None:

@@ -260,6 +260,7 @@ def _lit_by_lamps(scene: Scene, view: View, places: Places, dusk: float, seconds
         in_threads(
             lambda a, b: lamp_rows(field.times, a, b, places.x, places.y, places.nearness, lamps, tints),
             field.times,
+            worth=4,
         )
 
 

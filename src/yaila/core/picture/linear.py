@@ -234,7 +234,7 @@ def on_a_grid(pixels: NDArray[np.uint8], cell: int) -> NDArray[np.float32]:
     3)."""
     height, width = pixels.shape[:2]
     out = np.empty((-(-height // cell), -(-width // cell), 3), np.float32)
-    in_threads(lambda a, b: mean_rows(pixels, cell, out, a, b, DECODED), out)
+    in_threads(lambda a, b: mean_rows(pixels, cell, out, a, b, DECODED), out, worth=max(cell * cell // 4, 1))
     return out
 
 

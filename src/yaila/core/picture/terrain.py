@@ -148,7 +148,9 @@ class Terrain:
         bounds = (top, steep, finest, FAR * pose.distance, wide)
         how = (eye, axes, -low * detail, wide / detail)
         coarse = (*bounds[:4], wide / detail * 0.7)
-        in_threads(lambda a, b: rays.march_columns(found, sides, a, b, surface, *how, coarse), found.swapaxes(0, 1))
+        in_threads(
+            lambda a, b: rays.march_columns(found, sides, a, b, surface, *how, coarse), found.swapaxes(0, 1), worth=4
+        )
         shade = np.ones((rows, columns), np.float32)
         light = _light(raised, slopes, pose)
         if raised and (slopes.shade > 0 or slopes.shadows > 0):

@@ -35,11 +35,13 @@ def _yield_to_others() -> None:
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), os.getpriority(os.PRIO_PROCESS, 0) + 5)
 
 
-def in_threads(rows: Callable[[int, int], None], of: NDArray[Any], first: int = 0, last: int | None = None) -> None:
+def in_threads(
+    rows: Callable[[int, int], None], of: NDArray[Any], first: int = 0, last: int | None = None, worth: int = 1
+) -> None:
     """Call ``rows`` for parts of the rows of an array side by side, a few parts for each processor; of a small one
-    fewer, as each has its own cost."""
+    fewer, as each has its own cost. ``worth``: as how many pixels one counts, where it takes much longer than most."""
     last = len(of) if last is None else last
-    pixels = (last - first) * of.shape[1]
+    pixels = (last - first) * of.shape[1] * worth
     if pixels <= FEW:
         rows(first, last)
         return go_on()
