@@ -18,6 +18,7 @@ from typing import Any, Generic, TypeVar
 from fastapi import Request
 
 from yaila.core.errors import Busy
+from yaila.core.picture.threads import yield_to_others
 from yaila.core.stopping import Stop, Stopped, under
 
 T = TypeVar("T")
@@ -54,15 +55,19 @@ class Lane:
         each: how many of them may be one film's.
         seconds: how long a piece may take before it is to give its cheaper form.
         gives: how long a piece may pause for short answers, s.
+        patient: whether nobody minds that whatever else is done in the process goes first.
     """
 
-    def __init__(self, name: str, threads: int, each: int, seconds: float = inf, gives: float = 0.0) -> None:
+    def __init__(
+        self, name: str, threads: int, each: int, seconds: float = inf, gives: float = 0.0, patient: bool = False
+    ) -> None:
         self._each, self._seconds, self._gives = each, seconds, gives
         self._waiting: OrderedDict[str, deque[Task[Any]]] = OrderedDict()
         self._running: dict[str, int] = {}
         self._named: dict[str, Stop] = {}
         self._change = threading.Condition()
         self._closed = False
+        self._patient = patient
         for number in range(threads):
             threading.Thread(target=self._work, name=f"{name}-{number}", daemon=True).start()
 
@@ -142,6 +147,8 @@ class Lane:
         return None
 
     def _work(self) -> None:
+        if self._patient:
+            yield_to_others()
         while True:
             with self._change:
                 while (task := self._next()) is None:

@@ -84,11 +84,13 @@ class RouteRun:
         """The first whole frame at which the line is drawn up to a length of the route."""
         if way <= 0:
             return int(np.ceil(self.start - 1e-9))
-        if way not in self._reached:
+        found = self._reached.get(way)
+        if found is None:
+            # Several threads may ask at once.
             if len(self._reached) >= MOST_REACHED:
                 self._reached.clear()
-            self._reached[way] = self._reaching(way)
-        return self._reached[way]
+            found = self._reached[way] = self._reaching(way)
+        return found
 
     def _reaching(self, way: float) -> int:
         last = int(np.ceil(self.end - 1e-9))

@@ -26,11 +26,11 @@ FEW = 48_000
 
 @cache
 def _threads() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(PROCESSORS, thread_name_prefix="draw", initializer=_yield_to_others)
+    return ThreadPoolExecutor(PROCESSORS, thread_name_prefix="draw", initializer=yield_to_others)
 
 
-def _yield_to_others() -> None:
-    """Drawing gives way to whatever answers a person in the same process."""
+def yield_to_others() -> None:
+    """From here on this thread gives way to whatever answers a person in the same process."""
     if hasattr(os, "setpriority"):
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), os.getpriority(os.PRIO_PROCESS, 0) + 5)
 
