@@ -2,16 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Callable, Iterator
+from contextlib import suppress
 from pathlib import Path
 
+import httpx
 import pytest
+from playwright.sync_api import Error as PlaywrightError
 from playwright.sync_api import Page, expect
 
 from tests.conftest import Server, write_picture
 from tests.truth import fine_texture
 from yaila.core.film import Film, new_id
 from yaila.store import Store
+
+KEEPS_UP = 3_000
+"""How long a page is given to show what its server has, ms."""
+
+
+@pytest.fixture(autouse=True)
+def page_keeps_up(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is waited for is true of the server; a hand goes on when it sees it in the page, which comes a little later,
+    or not at all where a test lets the two part."""
+    if not {"server", "page"} <= set(request.fixturenames):
+        return
+    server, page = request.getfixturevalue("server"), request.getfixturevalue("page")
+    until = server.until
+
+    def seen(true: Callable[[], bool], seconds: float = 60) -> None:
+        until(true, seconds)
+        film = re.search(r"#/films/([0-9a-z-]+)", page.url)
+        if not film:
+            return
+        with suppress(httpx.HTTPError, KeyError, PlaywrightError):
+            revision = server.client.get(f"/api/films/{film[1]}", timeout=KEEPS_UP / 1000).json()["revision"]
+            shown = "r => document.querySelector('.app')?.dataset.revision === r"
+            page.wait_for_function(shown, arg=str(revision), timeout=KEEPS_UP)
+
+    monkeypatch.setattr(server, "until", seen)
+
 
 # The machine may have other work to do: what is awaited is a promise kept, not how soon.
 expect.set_options(timeout=20_000)

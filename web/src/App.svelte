@@ -291,7 +291,12 @@
   }}
 />
 
-<div class="app" class:render={session.step === "render"} class:sounding={session.step === "sound"}>
+<div
+  class="app"
+  class:render={session.step === "render"}
+  class:sounding={session.step === "sound"}
+  data-revision={session.sheet?.revision}
+>
   <div class="strip"><TopStrip /></div>
   <div class="rail" inert={shelf.open}><Rail onkeys={() => (keysShown = !keysShown)} /></div>
   {#if session.notice || session.silence || session.sheet?.fault}
