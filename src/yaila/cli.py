@@ -59,18 +59,20 @@ def demo(port: int = PORT, prepare_only: bool = False) -> None:
 
 def _served(port: int, prepare: Callable[[Store], None]) -> None:
     """Serve until told to stop. Nothing is touched before the store and the port are this server's own."""
-    import uvicorn
-
-    from yaila.api.app import create_app
-    from yaila.store import Store, default_home
-    from yaila.store.lock import sole_server
+    from yaila.home import default_home, sole_server
 
     # Threads that draw hand over often, so that a short answer need not wait for them: with three of them at work an
     # edit takes 0.17 s then, and 0.7 with Python's own 5 ms.
     sys.setswitchinterval(0.0001)
-    # What has been loaded stays: looking through all of it took 0.1 s again and again.
-    gc.freeze()
     with sole_server(default_home(), port) as door:
+        # Only then is the rest loaded, which takes seconds: who comes second is told so at once.
+        import uvicorn
+
+        from yaila.api.app import create_app
+        from yaila.store import Store
+
+        # What has been loaded stays: looking through all of it took 0.1 s again and again.
+        gc.freeze()
         store = Store()
         prepare(store)
         print(f"Yaila is at http://127.0.0.1:{port}", flush=True)

@@ -35,8 +35,8 @@ from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.stopping import Answer, Stop, Stopped, go_on, under
 from yaila.core.time import Time
+from yaila.home import sole_server
 from yaila.store import Store
-from yaila.store.lock import sole_server
 
 HERE = "http://127.0.0.1:8471"
 
@@ -91,7 +91,7 @@ def test_a_second_start_says_where_the_first_is_and_touches_nothing(own_server: 
 
 def test_the_lock_goes_with_the_process(tmp_path: Path) -> None:
     hold = f"with sole_server(pathlib.Path({str(tmp_path)!r}), 0): print('held', flush=True); time.sleep(60)"
-    code = f"import pathlib, time; from yaila.store.lock import sole_server\n{hold}"
+    code = f"import pathlib, time; from yaila.home import sole_server\n{hold}"
     process = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
     assert process.stdout
     assert process.stdout.readline() == "held\n"

@@ -10,9 +10,10 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
-from yaila.core.errors import BadStore, NoRoom, NotFound
+from yaila.core.errors import BadStore, NotFound
 from yaila.core.film.model import FileUse
 from yaila.core.picture.kit import Kit
+from yaila.home import default_home, open_home
 from yaila.store.aids import Aid, Aids
 from yaila.store.clips import Clips
 from yaila.store.database import open_database
@@ -43,7 +44,6 @@ __all__ = [
     "Sources",
     "Store",
     "checked",
-    "default_home",
     "difference",
     "patched",
 ]
@@ -61,31 +61,6 @@ def _runs(process: str) -> bool:
     except PermissionError:
         return True
     return True
-
-
-def default_home() -> Path:
-    """The folder of the store: ``YAILA_HOME``, or ``.yaila`` in the person's own folder."""
-    return Path(os.environ.get("YAILA_HOME") or Path.home() / ".yaila")
-
-
-def open_home(home: Path) -> None:
-    """See that the folder of a store is one, that it can be written to, and that nobody but its owner looks in.
-
-    Raises:
-        NoRoom: it is not, or cannot.
-    """
-    try:
-        home.mkdir(parents=True, exist_ok=True, mode=0o700)
-        home.chmod(0o700)
-        with tempfile.TemporaryFile(dir=home):
-            pass
-    except (FileExistsError, NotADirectoryError) as error:
-        raise NoRoom(f"{home} is a file; the store needs a folder. Choose another with YAILA_HOME.") from error
-    except OSError as error:
-        raise NoRoom(
-            f"The store at {home} cannot be written to ({error.strerror}). Mend that, or choose another folder with "
-            "YAILA_HOME."
-        ) from error
 
 
 class Store:

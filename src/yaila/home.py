@@ -1,9 +1,12 @@
-"""One store, one server: whoever comes second is told where the first one is, and touches nothing."""
+"""The folder of a store. One store, one server: whoever comes second is told where the first one is, and touches
+nothing. Loads nothing else, so that this is said at once."""
 
 from __future__ import annotations
 
 import json
+import os
 import socket
+import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
@@ -11,9 +14,33 @@ from pathlib import Path
 
 from filelock import FileLock, Timeout
 
-from yaila.core.errors import Occupied
+from yaila.core.errors import NoRoom, Occupied
 from yaila.formats.whole import write_whole
-from yaila.store import open_home
+
+
+def default_home() -> Path:
+    """The folder of the store: ``YAILA_HOME``, or ``.yaila`` in the person's own folder."""
+    return Path(os.environ.get("YAILA_HOME") or Path.home() / ".yaila")
+
+
+def open_home(home: Path) -> None:
+    """See that the folder of a store is one, that it can be written to, and that nobody but its owner looks in.
+
+    Raises:
+        NoRoom: it is not, or cannot.
+    """
+    try:
+        home.mkdir(parents=True, exist_ok=True, mode=0o700)
+        home.chmod(0o700)
+        with tempfile.TemporaryFile(dir=home):
+            pass
+    except (FileExistsError, NotADirectoryError) as error:
+        raise NoRoom(f"{home} is a file; the store needs a folder. Choose another with YAILA_HOME.") from error
+    except OSError as error:
+        raise NoRoom(
+            f"The store at {home} cannot be written to ({error.strerror}). Mend that, or choose another folder with "
+            "YAILA_HOME."
+        ) from error
 
 
 @contextmanager
