@@ -45,13 +45,15 @@ def serve(port: int = PORT) -> None:
 @app.command()
 def demo(port: int = PORT, prepare_only: bool = False) -> None:
     """Start the application with the demo film, The Night Post, made the first time."""
-    from yaila.standin.night_post import ensure_night_post
-    from yaila.store import Store
 
     def prepare(store: Store) -> None:
+        from yaila.standin.night_post import ensure_night_post
+
         ensure_night_post(store, lambda text: print(text, flush=True))
 
     if prepare_only:
+        from yaila.store import Store
+
         prepare(Store())
     else:
         _served(port, prepare)

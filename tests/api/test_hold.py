@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import importlib
+import inspect
 import os
+import pkgutil
 import signal
 import socket
 import sqlite3
@@ -20,12 +23,14 @@ import cv2
 import httpx
 import numpy as np
 import pytest
+from fastapi.routing import APIRoute, APIRouter
 from fastapi.testclient import TestClient
 from starlette.requests import Request as Call
 
 from tests.conftest import Server, free_port, write_picture
 from tests.tilehost import png
 from tests.truth import fine_texture
+from yaila import api
 from yaila.api.app import create_app
 from yaila.api.lanes import Lane
 from yaila.api.trials import FIRST, Trials
@@ -89,6 +94,24 @@ def test_a_second_start_says_where_the_first_is_and_touches_nothing(own_server: 
     assert not part.exists()
 
 
+@pytest.mark.parametrize("command", ["serve", "demo"])
+def test_who_comes_second_is_told_so_before_anything_is_loaded(tmp_path: Path, command: str) -> None:
+    said = [sys.executable, "-X", "importtime", "-m", "yaila", command, "--port", str(free_port())]
+    with sole_server(tmp_path, 0):
+        second = subprocess.run(
+            said,
+            env={**os.environ, "YAILA_HOME": str(tmp_path)},
+            capture_output=True,
+            text=True,
+            timeout=60,
+            check=False,
+        )
+    assert "Yaila runs already on the store" in second.stderr
+    loaded = {line.rpartition("|")[2].strip() for line in second.stderr.splitlines() if line.startswith("import time:")}
+    assert "yaila.cli" in loaded
+    assert not loaded & {"numpy", "numba", "fastapi", "sqlalchemy", "yaila.store", "yaila.core.film"}
+
+
 def test_the_lock_goes_with_the_process(tmp_path: Path) -> None:
     hold = f"with sole_server(pathlib.Path({str(tmp_path)!r}), 0): print('held', flush=True); time.sleep(60)"
     code = f"import pathlib, time; from yaila.home import sole_server\n{hold}"
@@ -101,6 +124,16 @@ def test_the_lock_goes_with_the_process(tmp_path: Path) -> None:
     process.wait()
     with sole_server(tmp_path, 0) as door:
         assert door.getsockname()[0] == "127.0.0.1"
+
+
+def test_no_request_waits_for_a_thread_before_it_is_looked_at() -> None:
+    """What routers depend on is handed to a pool of threads where it is not ``async``, and waits there."""
+    modules = [importlib.import_module(one.name) for one in pkgutil.iter_modules(api.__path__, f"{api.__name__}.")]
+    routers = [one for module in modules for one in vars(module).values() if isinstance(one, APIRouter)]
+    routes = [route for router in routers for route in router.routes if isinstance(route, APIRoute)]
+    awaited = [(route.path, one.call) for route in routes for one in route.dependant.dependencies]
+    assert len(awaited) > 50
+    assert [path for path, call in awaited if not inspect.iscoroutinefunction(call)] == []
 
 
 # ---- The door

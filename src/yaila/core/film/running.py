@@ -28,18 +28,11 @@ GONE = 1e-9
 @cache
 def _changing(part: type[BaseModel]) -> tuple[Slot, ...]:
     """The fields of a kind of part that may change, and those that hold parts with such fields."""
-    slots = []
-    for slot in slots_of(part):
-        inside = part.model_fields[slot.name].annotation
-        if slot.changes or (slot.holds and not slot.depth and any(_changing(one) for one in _parts_in(inside))):
-            slots.append(slot)
-    return tuple(slots)
-
-
-def _parts_in(annotation: Any) -> list[type[BaseModel]]:
-    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
-        return [annotation]
-    return [one for inner in getattr(annotation, "__args__", ()) for one in _parts_in(inner)]
+    return tuple(
+        slot
+        for slot in slots_of(part)
+        if slot.changes or (slot.holds and not slot.depth and any(map(_changing, slot.parts)))
+    )
 
 
 def running(part: P, time: Time, timeline: Timeline, holder: Any = None) -> P:

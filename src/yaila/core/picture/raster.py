@@ -112,10 +112,7 @@ def _single(run):
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _place(i, run):
-    """Where a bilinear tap of the ``i``-th pixel of a run falls: the texel, and how far beyond it to the next ones.
-
-    This and the next two take no arrays: with them, the loops that they are part of would not become vector code.
-    """
+    """Where a bilinear tap of the ``i``-th pixel of a run falls: the texel, and how far beyond it to the next ones."""
     a0, a1, d0, d1, w0, w1, lx0, lx1, ly0, ly1, bx, by = run
     t = np.float32(i)
     inverse = np.float32(1) / (w0 + w1 * t)
@@ -160,6 +157,14 @@ def _mean(p00, p01, p10, p11, fx, fy):
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _tap(i, run, first, columns, table, texels):
+    """The channels of a bilinear tap of the ``i``-th pixel of a run."""
+    ix, iy, fx, fy = _place(i, run)
+    a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, columns)])
+    return _mean(texels[a00], texels[a01], texels[a10], texels[a11], fx, fy)
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _weight(i, begin, rise, share):
     """What a tap counts for in the ``i``-th pixel of a run: 0 to ``share``, from an even run."""
     return min(max(begin + rise * np.float32(np.int32(i)), np.float32(0)), np.float32(1)) * share
@@ -171,9 +176,7 @@ def _sample(n, run, columns, start, table, texels, begin, rise, share, red, gree
     loop and the next ones are written so that the compiler turns them into vector instructions."""
     level, first, wide = _single(run), np.uint32(start), np.uint32(columns)
     for i in range(n):
-        ix, iy, fx, fy = _place(i, level)
-        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, wide)])
-        r, g, b, a = _mean(texels[a00], texels[a01], texels[a10], texels[a11], fx, fy)
+        r, g, b, a = _tap(i, level, first, wide, table, texels)
         weight = _weight(i, begin, rise, share)
         red[i] += r * weight
         green[i] += g * weight
@@ -188,18 +191,10 @@ def _sample_four(n, runs, columns, start, table, texels, begin, rise, share, red
     one, two, three, four = _single(runs[0]), _single(runs[1]), _single(runs[2]), _single(runs[3])
     first, wide = np.uint32(start), np.uint32(columns)
     for i in range(n):
-        ix, iy, fx, fy = _place(i, one)
-        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, wide)])
-        r, g, b, a = _mean(texels[a00], texels[a01], texels[a10], texels[a11], fx, fy)
-        ix, iy, fx, fy = _place(i, two)
-        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, wide)])
-        r2, g2, b2, a2 = _mean(texels[a00], texels[a01], texels[a10], texels[a11], fx, fy)
-        ix, iy, fx, fy = _place(i, three)
-        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, wide)])
-        r3, g3, b3, a3 = _mean(texels[a00], texels[a01], texels[a10], texels[a11], fx, fy)
-        ix, iy, fx, fy = _place(i, four)
-        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, wide)])
-        r4, g4, b4, a4 = _mean(texels[a00], texels[a01], texels[a10], texels[a11], fx, fy)
+        r, g, b, a = _tap(i, one, first, wide, table, texels)
+        r2, g2, b2, a2 = _tap(i, two, first, wide, table, texels)
+        r3, g3, b3, a3 = _tap(i, three, first, wide, table, texels)
+        r4, g4, b4, a4 = _tap(i, four, first, wide, table, texels)
         weight = _weight(i, begin, rise, share)
         red[i] += (r + r2 + r3 + r4) * weight
         green[i] += (g + g2 + g3 + g4) * weight
@@ -222,9 +217,7 @@ def _sample_whole(n, run, columns, start, table, texels, out):
     plate. Arguments as those of :func:`_sample`; ``out`` takes RGBA."""
     level, first, wide = _single(run), np.uint32(start), np.uint32(columns)
     for i in range(n):
-        ix, iy, fx, fy = _place(i, level)
-        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, wide)])
-        r, g, b, _ = _mean(texels[a00], texels[a01], texels[a10], texels[a11], fx, fy)
+        r, g, b, _ = _tap(i, level, first, wide, table, texels)
         out[i] = _opaque(r, g, b)
 
 
@@ -238,12 +231,8 @@ def _sample_two(
     next_level, next_first, next_wide = _single(coarse), np.uint32(coarse_start), np.uint32(coarse_columns)
     for i in range(n):
         other = min(max(share + rise * np.float32(np.int32(i)), np.float32(0)), np.float32(1))
-        ix, iy, fx, fy = _place(i, level)
-        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, first, wide)])
-        r, g, b, _ = _mean(texels[a00], texels[a01], texels[a10], texels[a11], fx, fy)
-        ix, iy, fx, fy = _place(i, next_level)
-        a00, a01, a10, a11 = _corners(ix, iy, table[_page(ix, iy, next_first, next_wide)])
-        r2, g2, b2, _ = _mean(texels[a00], texels[a01], texels[a10], texels[a11], fx, fy)
+        r, g, b, _ = _tap(i, level, first, wide, table, texels)
+        r2, g2, b2, _ = _tap(i, next_level, next_first, next_wide, table, texels)
         out[i] = _opaque(r + (r2 - r) * other, g + (g2 - g) * other, b + (b2 - b) * other)
 
 
