@@ -62,7 +62,8 @@ $(VENV)/.run: $(VENV)/bin/python requirements.lock pyproject.toml
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
 	touch $@
 
-$(VENV)/.compiled: $(VENV)/.run
+# What has changed since is compiled anew, or the first picture of a new version would be waited for.
+$(VENV)/.compiled: $(VENV)/.run $(PY_SOURCES)
 	$(BIN)/python -m compileall -q src
 	$(BIN)/python -m yaila.prepare
 	touch $@
