@@ -38,14 +38,14 @@ check-web: web/.types
 	cd web && npm run lint && npm run check
 
 bench: $(VENV)/.dev site
-	$(BIN)/python bench/run.py
+	$(BIN)/python -m bench.run
 
 # Two hours of trouble made on purpose; `make campaign PARTS="trouble kills=20 seed=3"` for some of it.
 campaign: $(VENV)/.dev site
 	$(BIN)/python -m tests.campaign $(PARTS)
 
 screenshots: $(VENV)/.dev chromium
-	$(BIN)/python bench/screenshots.py
+	$(BIN)/python -m bench.screenshots
 
 format: $(VENV)/.dev
 	$(BIN)/ruff check --fix-only src tests bench
@@ -91,9 +91,9 @@ src/yaila/api/site/index.html: web/.types $(WEB_SOURCES)
 # The browser of the distribution, for the tests that drive the real interface, and its reader of films.
 .PHONY: chromium
 chromium:
-	@{ command -v chromium && command -v ffprobe; } >/dev/null || { \
-	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq chromium ffmpeg; \
-	  else sudo apt-get update -qq && sudo apt-get install -y -qq chromium ffmpeg; fi; }
+	@{ command -v chromium-headless-shell && command -v ffprobe; } >/dev/null || { \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq chromium-headless-shell ffmpeg; \
+	  else sudo apt-get update -qq && sudo apt-get install -y -qq chromium-headless-shell ffmpeg; fi; }
 
 lock: $(VENV)/.dev
 	$(BIN)/python bench/lock.py

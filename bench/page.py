@@ -18,6 +18,8 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
+from tests.chromium import launching
+
 PORT = 8479
 LARGE = 2**20
 """Files of more bytes than this are linked into the copy of a store; nothing in it changes them."""
@@ -60,9 +62,7 @@ def page_of(home: Path, film: str, before: str = "") -> Iterator[Page]:
             stderr=subprocess.DEVNULL,
         )
         try:
-            arguments = ["--no-sandbox"] if os.geteuid() == 0 else []
-            chromium = shutil.which("chromium") or "/usr/bin/chromium"
-            browser = playwright.chromium.launch(executable_path=chromium, args=arguments)
+            browser = playwright.chromium.launch(**launching())
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             if before:
                 page.add_init_script(f"({before})()")

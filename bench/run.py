@@ -1,7 +1,7 @@
 """Measure speed against floors measured in the same run: one JSON line a row. Goals to beat, not tests.
 
     make bench            all rows
-    python bench/run.py draft_frame import_rate
+    python -m bench.run draft_frame import_rate
 
 The demo film is made first if the store has none.
 """
@@ -257,7 +257,7 @@ def command_start(store: Store, film: Film) -> None:
 
 def drag_shown(store: Store, film: Film) -> None:
     """From a movement of a vantage of the demo, finish and all, to its picture, the page included; milliseconds."""
-    from page import drag_times
+    from bench.page import drag_times
 
     row("drag_shown", p95(drag_times(store.home, FILM_ID)), 1, 80, "ms")
 
@@ -265,7 +265,7 @@ def drag_shown(store: Store, film: Film) -> None:
 def play_thinned(store: Store, film: Film) -> None:
     """Distinct frames a second that are seen where a frame takes twice as long to draw as it lasts, against as many as
     can be drawn. More is better."""
-    from page import frames_seen
+    from bench.page import frames_seen
 
     takes = 2 * float(film.fps.seconds(1))
     row("play_thinned", frames_seen(store.home, FILM_ID, takes), 1 / takes, 0.9, "frames/s", least=True)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
+
+from tests.chromium import launching
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 
@@ -20,8 +21,7 @@ def take(page: Page, name: str) -> None:
 def main() -> None:
     """Go through the steps."""
     with sync_playwright() as playwright:
-        arguments = ["--no-sandbox"] if os.geteuid() == 0 else []
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=arguments)
+        browser = playwright.chromium.launch(**launching())
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto("http://127.0.0.1:8471/#/films/night-post")
         page.get_by_role("button", name="Fly").wait_for()

@@ -7,7 +7,6 @@ gets pins at its stops; one of three lands of a file is lit up. Run it as ``pyth
 from __future__ import annotations
 
 import json
-import os
 import re
 import tempfile
 import time
@@ -16,6 +15,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Locator, Page, expect, sync_playwright
 
+from tests.chromium import launching
 from tests.conftest import Server, write_picture
 from tests.web.hands import drop, film_of
 from yaila.core.ground import GroundBox
@@ -142,8 +142,7 @@ def main() -> None:
         server = Server(Path(name) / "store")
         server.start()
         try:
-            arguments = ["--no-sandbox"] if os.geteuid() == 0 else []
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=arguments)
+            browser = playwright.chromium.launch(**launching())
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             tell(page, server, Path(name))
             page.wait_for_timeout(1500)

@@ -20,6 +20,7 @@ import pytest
 import pyvips
 from hypothesis import settings
 
+from tests.chromium import launching
 from tests.truth import fine_texture
 from yaila.core.film import Film, Plate, Vantage
 from yaila.core.ground import Similarity
@@ -180,11 +181,8 @@ def own_server(tmp_path: Path) -> Iterator[Server]:
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args(browser_type_launch_args: dict) -> dict:
-    """Chromium as the distribution packages it, and no calls home."""
-    arguments = ["--disable-background-networking", "--disable-component-update"]
-    if os.geteuid() == 0:
-        arguments.append("--no-sandbox")
-    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": arguments}
+    """Chromium as the distribution packages it."""
+    return browser_type_launch_args | launching()
 
 
 @pytest.fixture(scope="session")

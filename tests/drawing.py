@@ -15,7 +15,7 @@ from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import Kit, PlateLayer, Quality, Renderer, Request
 from yaila.core.picture import draw as draw_layers
 from yaila.core.picture.optics import Optics
-from yaila.core.picture.render import PASSES, Work
+from yaila.core.picture.render import PASSES, Work, plates
 from yaila.core.time import ZERO, Time
 
 
@@ -49,8 +49,9 @@ def draw_scene(frame: np.ndarray, scene: Scene, pose: Pose, film: Film, kit: Kit
         Renderer(_nothing, PageStore(1), kit),
         pixels=pixels,
     )
-    for one in PASSES[1:]:
-        one(work)
+    for one in PASSES:
+        if one is not plates:
+            one(work)
     return work.pixels[..., :3]
 
 
@@ -65,11 +66,11 @@ def picture_of(
 ) -> np.ndarray:
     """What a pose sees of a film, (height, width, 3); of a scene put together by hand, with the film's plates."""
     scene = scene or Scene()
-    plates = tuple(plate for plate in film.plates if plate.in_film)
+    shown = tuple(plate for plate in film.plates if plate.in_film)
     view = View.of(pose, size, size.width / film.frame.width)
     work = Work(
         Request(film, ZERO, size, quality),
-        replace(scene, plates=scene.plates or plates),
+        replace(scene, plates=scene.plates or shown),
         view,
         Optics(view, quality),
         Renderer(open_picture, store),

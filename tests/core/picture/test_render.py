@@ -136,6 +136,7 @@ def test_the_quick_way_for_one_opaque_plate_and_the_general_one_give_the_same_pi
 def test_every_kind_of_mark_has_its_painter_and_passes_stand_in_one_list() -> None:
     assert set(PAINTERS) == {"regions", "routes", "markers", "insets", "labels"}
     passes = [
+        "marks_made_ready",
         "plates",
         "surface",
         "grade_of_the_ground",

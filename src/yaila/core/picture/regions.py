@@ -45,8 +45,12 @@ def pieces(presents: Sequence[PresentRegion], stage: Stage) -> list[Piece]:
     """What is painted of regions: first what is around them changed, where they ask for it, then each of them."""
     seen = [present for present in presents if present.opacity * present.look.opacity > 0]
     there = [outline for outline in (_Outline(present, stage) for present in seen) if outline.rings]
-    made = [Piece("", True, 0.0, partial(_around, there))] if there else []
-    return made + [Piece(one.present.mark.id, True, 0.0, partial(_uncovering, one), wide=one.widest) for one in there]
+    shown = any(one.look.rest in ("blurred", "grey") for one in there)
+    made = [Piece("", True, 0.0, partial(_around, there), shows_ground=shown)] if there else []
+    return made + [
+        Piece(one.present.mark.id, True, 0.0, partial(_uncovering, one), wide=one.widest, shows_ground=one.lift > 0)
+        for one in there
+    ]
 
 
 def _uncovering(outline: _Outline, easel: Easel) -> None:

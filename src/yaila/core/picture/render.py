@@ -1,6 +1,7 @@
 """One renderer: a film at a moment becomes a picture, whoever asks for it.
 
 A frame is made by passes, one after the other (``PASSES``): the plates, what lies on the ground, what stands or floats.
+What is to be painted of marks is worked out beside the plates, as that is Python and those are compiled loops.
 The same request always gives the same pixels, whichever process or thread draws them and whatever is in memory.
 """
 
@@ -17,6 +18,7 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
+import skia
 from numpy.typing import NDArray
 
 from yaila.core.camera import FrameSize, Pose, View
@@ -45,6 +47,7 @@ from yaila.core.picture.optics import GRIDS, Optics
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.picture.surface import Tile, laid_on, shipped
 from yaila.core.picture.terrain import DETAIL, Contours, Raised, Slopes, Terrain
+from yaila.core.picture.threads import beside
 from yaila.core.picture.underneath import is_opened, on_what_lies_under
 from yaila.core.stopping import go_on, late
 from yaila.core.surfaces import material_of
@@ -154,6 +157,8 @@ class Work:
     deep: NDArray[np.float32] | None = None
     """What each pixel shows, where the ground is not flat (``Terrain.over``)."""
     pixels: Pixels = dataclasses.field(default_factory=lambda: np.zeros((0, 0, 4), np.uint8))
+    pieces: Callable[[], list[Piece]] = list
+    """Gives what is painted of marks, in order."""
     standing: list[Piece] = dataclasses.field(default_factory=list)
     unfinished: bool = False
 
@@ -203,6 +208,12 @@ class Work:
     def opened(self) -> bool:
         """Whether something is under the map, or cut out of it."""
         return not self.request.alone and is_opened(self.scene)
+
+
+def marks_made_ready(work: Work) -> None:
+    """What is painted of marks, worked out while the ground is drawn."""
+    if work.request.part != "ground":
+        work.pieces = beside(partial(_pieces, work))
 
 
 def plates(work: Work) -> None:
@@ -282,11 +293,7 @@ def _as_fine(pixels: Pixels, view: View, step: int) -> Pixels:
 
 def marks_on_the_ground(work: Work) -> None:
     """Regions, lines, and whatever else lies on the ground. No night falls on them: they are drawn to be read."""
-    if work.request.part == "ground":
-        return
-    pieces = list(chain.from_iterable(PAINTERS[kind](getattr(work.scene, kind), _stage(work)) for kind in PAINTERS))
-    if only := work.request.only:
-        pieces = [piece for piece in pieces if piece.of in only]
+    pieces = work.pieces()
     work.standing = [piece for piece in pieces if not piece.lies]
     lying = [piece for piece in pieces if piece.lies]
     if not pieces:
@@ -300,6 +307,21 @@ def marks_on_the_ground(work: Work) -> None:
         ground = work.pixels.copy()
         _paint(work, lying, ground)
         work.light = work.light.with_marks(ground, work.pixels, work.request.clear)
+
+
+def _pieces(work: Work) -> list[Piece]:
+    """What is painted of marks: worked out, as far as there is time for it."""
+    pieces = list(chain.from_iterable(PAINTERS[kind](getattr(work.scene, kind), _stage(work)) for kind in PAINTERS))
+    if only := work.request.only:
+        pieces = [piece for piece in pieces if piece.of in only]
+    left, top = work.outer.left - work.view.left, work.outer.top - work.view.top
+    (width, height), (wide, high) = work.outer.size, work.view.size
+    bounds = skia.Rect(min(left, 0), min(top, 0), max(left + width, wide), max(top + height, high))
+    made = []
+    for piece in pieces:
+        go_on()
+        made.append(piece if late() else piece.recorded(bounds))
+    return made
 
 
 def raised(work: Work) -> None:
@@ -530,6 +552,7 @@ def painted_marks(film: Film) -> dict[str, list[str]]:
 
 
 PASSES: tuple[Callable[[Work], None], ...] = (
+    marks_made_ready,
     plates,
     surface,
     grade_of_the_ground,

@@ -51,8 +51,12 @@ class _Part(NamedTuple):
     def cut(self, first: float, last: float) -> NDArray[np.float64]:
         """Its places from one length to another."""
         inner = (self.ways > first) & (self.ways < last)
-        ends = np.column_stack([np.interp([first, last], self.ways, axis) for axis in self.places.T])
+        ends = self.at(np.array([first, last]))
         return np.concatenate([ends[:1], self.places[inner], ends[1:]])
+
+    def at(self, ways: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Its places at lengths along the line."""
+        return np.column_stack([np.interp(ways, self.ways, axis) for axis in self.places.T])
 
 
 class _Pen:
@@ -66,6 +70,9 @@ class _Pen:
         self.unit = self.stroke.ground / self.stroke.width if on_ground else view.scale
         """Ground units for a pixel of the look, where it lies on the ground; else frame pixels."""
         self.on_ground = on_ground
+        width = self.stroke.width + self.stroke.glow + self.stroke.edge + self.stroke.shadow + self.stroke.wobble
+        self._room = 40 + 2 * self.ratio * width
+        """How far beyond the frame a line may reach into it, pixels."""
 
     def strayed(self, ways: NDArray[np.float64], places: NDArray[np.float64]) -> NDArray[np.float64]:
         """Where a wobbling hand puts the places of the line at lengths along it."""
@@ -111,11 +118,8 @@ class _Pen:
         front = through[:, 2] > NEAR
         at = np.where(front[:, None], through[:, :2] / np.where(front, through[:, 2], 1.0)[:, None], np.nan)
         low, high = np.fmin(at[:-1], at[1:]), np.fmax(at[:-1], at[1:])
-        stroke = self.stroke
-        room = 40 + 2 * self.ratio * (stroke.width + stroke.glow + stroke.edge + stroke.shadow + stroke.wobble)
-        if self.on_ground:
-            # What is close to the camera is wider.
-            room *= 4
+        # What lies on the ground is wider where it is close to the camera.
+        room = self._room * (4 if self.on_ground else 1)
         both = front[:-1] & front[1:]
         inside = both & ((high > -room) & (low < np.array(self.view.size) + room)).all(axis=1)
         # Where it passes the camera, the one end tells nothing of the other.
@@ -158,25 +162,39 @@ class _Pen:
         first = np.maximum(middles - lengths / 2, part.ways[0])
         last = np.minimum(middles + lengths / 2, part.ways[-1])
         kept = (there > 0.02) & (last >= first)
+        if not self.on_ground:
+            kept &= self._within(part.at(first), part.at(last))
         first, last = first[kept], last[kept]
         ways = np.unique(np.concatenate([part.ways, first, last]))
-        places = np.column_stack([np.interp(ways, part.ways, axis) for axis in part.places.T])
-        if self.on_ground:
-            points, front = places - self.view.target, np.ones(len(places), bool)
-        else:
-            seen = self.view.project(places)
-            points, front = seen[:, :2], seen[:, 2] > NEAR
         begins, ends = np.searchsorted(ways, first), np.searchsorted(ways, last)
+        points = part.at(ways)
+        if self.on_ground:
+            points = points - self.view.target
+        else:
+            points = self.view.project(points)
+            behind = np.concatenate([[0], np.cumsum(points[:, 2] <= NEAR)])
+            whole = behind[ends + 1] == behind[begins]
+            begins, ends, points = begins[whole], ends[whole], points[:, :2]
         if self.stroke.dash == "dots":
-            dots = zip(points[begins].tolist(), there[kept].tolist(), front[begins].tolist(), strict=True)
-            return [(u, v, size) for (u, v), size, before in dots if before]
-        # A dash that passes the camera is left out.
-        behind = np.concatenate([[0], np.cumsum(~front)])
-        whole = behind[ends + 1] == behind[begins]
-        made, spots = skia.Path(), [skia.Point(u, v) for u, v in points.tolist()]
-        for begin, end in zip(begins[whole].tolist(), ends[whole].tolist(), strict=True):
-            made.addPoly(spots[begin : end + 1], False)
-        return made
+            return [(u, v, size) for (u, v), size in zip(points[begins].tolist(), there[kept].tolist(), strict=True)]
+        # One after the other, each from its begin to its end.
+        counts = ends - begins + 1
+        starts = np.cumsum(counts) - counts
+        which = np.arange(int(counts.sum())) + np.repeat(begins - starts, counts)
+        verbs = np.full(len(which), int(skia.PathVerb.kLine))
+        verbs[starts] = int(skia.PathVerb.kMove)
+        spots = [skia.Point(u, v) for u, v in points[which].tolist()]
+        return skia.Path.Make(spots, verbs.tolist(), [], skia.PathFillType.kWinding)
+
+    def _within(self, begins: NDArray[np.float64], ends: NDArray[np.float64]) -> NDArray[np.bool_]:
+        """Which dashes, from one place to another each, the frame can show; one that passes the camera is left out."""
+        (u0, v0, near0), (u1, v1, near1) = self.view.project(begins).T, self.view.project(ends).T
+        # One that is bent reaches no further to the side than it is long.
+        room = self._room + np.hypot(u1 - u0, v1 - v0)
+        inside = (near0 > NEAR) & (near1 > NEAR)
+        for a, b, side in ((u0, u1, self.view.size.width), (v0, v1, self.view.size.height)):
+            inside &= (np.maximum(a, b) > -room) & (np.minimum(a, b) < side + room)
+        return np.asarray(inside)
 
     def shape(self, middle: skia.Path | list[tuple[float, float, float]], width: float) -> skia.Path:
         """A line about its middle, ``width`` pixels of the look wide."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import skia
@@ -43,7 +43,7 @@ class Piece:
     """Something to be painted, of the mark ``of``. What ``lies`` belongs to the ground and is under all that stands;
     ``depth`` is how far what stands is from the camera, in distances to the target, 0 for what stands in the frame.
     ``spot`` is where that is, ``moves`` how far it goes by itself in a frame: east, north and height. ``wide`` is the
-    widest blur in it, a deviation in pixels."""
+    widest blur in it, a deviation in pixels. What ``shows_ground`` is painted with the picture of the ground."""
 
     of: str
     lies: bool
@@ -52,3 +52,18 @@ class Piece:
     spot: tuple[float, float, float] | None = None
     moves: tuple[float, float, float] = (0.0, 0.0, 0.0)
     wide: float = 0.0
+    shows_ground: bool = False
+
+    def recorded(self, bounds: skia.Rect) -> Piece:
+        """The same, worked out now and only played back when it is painted; what shows the ground stays as it is.
+        ``bounds`` hold all that a frame can show of it."""
+        if self.shows_ground:
+            return self
+        recorder = skia.PictureRecorder()
+        self.paint(Easel(recorder.beginRecording(bounds), NO_GROUND))
+        picture = recorder.finishRecordingAsPicture()
+        return replace(self, paint=lambda easel: easel.canvas.drawPicture(picture))
+
+
+NO_GROUND = np.zeros((0, 0, 4), np.uint8)
+"""What lies under marks that do not show it."""

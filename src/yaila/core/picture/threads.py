@@ -8,12 +8,12 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from itertools import pairwise
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.stopping import current, go_on
+from yaila.core.stopping import current, go_on, under
 
 PROCESSORS = os.cpu_count() or 2
 
@@ -22,6 +22,8 @@ LEAST = 24_000
 
 FEW = 48_000
 """So many pixels are done sooner than they are handed to others."""
+
+Made = TypeVar("Made")
 
 
 @cache
@@ -65,3 +67,16 @@ def in_threads(
             if not helper.cancel():
                 helper.result()
     go_on()
+
+
+def beside(work: Callable[[], Made]) -> Callable[[], Made]:
+    """Begin work in another thread, under the stop of this one. What is given back waits for what it makes, or does it
+    here if no thread was free so far."""
+    stop = current()
+
+    def there() -> Made:
+        with under(stop):
+            return work()
+
+    begun = _threads().submit(there)
+    return lambda: work() if begun.cancel() else begun.result()
