@@ -63,9 +63,6 @@ def _served(port: int, prepare: Callable[[Store], None]) -> None:
     """Serve until told to stop. Nothing is touched before the store and the port are this server's own."""
     from yaila.home import default_home, sole_server
 
-    # Threads that draw hand over often, so that a short answer need not wait for them: with three of them at work an
-    # edit takes 0.17 s then, and 0.7 with Python's own 5 ms.
-    sys.setswitchinterval(0.0001)
     with sole_server(default_home(), port) as door:
         # Only then is the rest loaded, which takes seconds: who comes second is told so at once.
         import uvicorn

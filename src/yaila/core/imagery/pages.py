@@ -62,7 +62,9 @@ class PageStore:
 
     def __init__(self, megabytes: int = 384, readers: int = 2) -> None:
         count = max(16, megabytes * 2**20 // (PADDED * PADDED * 4))
-        self.block: NDArray[np.uint8] = np.zeros((count, PADDED, PADDED, 4), dtype=np.uint8)
+        # Not made zero: the system would hand it out in pieces of 4 KB, one after the other, as pages come in.
+        self.block: NDArray[np.uint8] = np.empty((count, PADDED, PADDED, 4), dtype=np.uint8)
+        self.block[0] = 0
         self.texels: NDArray[np.uint32] = self.block.reshape(-1).view(np.uint32)
         self._slots: OrderedDict[PageKey, int] = OrderedDict()
         self._pins: dict[PageKey, int] = {}

@@ -20,7 +20,7 @@ import pyvips
 import tifffile
 from numpy.typing import NDArray
 
-from yaila.core.compiling import njit
+from yaila.core.compiling import Apart, njit
 from yaila.core.errors import BadPicture, Damaged
 from yaila.core.imagery.pages import PAGE
 
@@ -221,14 +221,16 @@ class TiffPyramid:
         self._whole()
         width, height = self._sizes[level]
         x, y = column * PAGE - 1, row * PAGE - 1
-        _fill(out, self._data, self._offsets[level], self._bands, width, height, x, y)
+        pixels = out.view(np.uint32)[..., 0]
+        _fill(pixels, self._data, self._offsets[level], self._bands, width, height, x, y)
 
     def window(self, level: int, x: int, y: int, width: int, height: int) -> NDArray[np.uint8]:
         """Part of a level, (height, width, 4) premultiplied RGBA; beyond the picture its edge is repeated."""
         self._whole()
         out = np.empty((height, width, 4), np.uint8)
         level_width, level_height = self._sizes[level]
-        _fill(out, self._data, self._offsets[level], self._bands, level_width, level_height, x, y)
+        pixels = out.view(np.uint32)[..., 0]
+        _fill(pixels, self._data, self._offsets[level], self._bands, level_width, level_height, x, y)
         return out
 
     def read(self, level: int) -> NDArray[np.uint8]:
@@ -236,9 +238,29 @@ class TiffPyramid:
         return self.window(level, 0, 0, *self._sizes[level])
 
 
+@njit(cache=True, nogil=True, pipeline_class=Apart)
+def _opaque(n, data, out):  # type: ignore[no-untyped-def]
+    """Pixels of three bytes each as whole ones."""
+    for k in range(n):
+        red, green, blue = np.uint32(data[3 * k]), np.uint32(data[3 * k + 1]), np.uint32(data[3 * k + 2])
+        out[k] = red | (green << np.uint32(8)) | (blue << np.uint32(16)) | np.uint32(0xFF000000)
+
+
+@njit(cache=True, nogil=True, pipeline_class=Apart)
+def _premultiplied(n, data, out):  # type: ignore[no-untyped-def]
+    """Pixels of four bytes each, premultiplied."""
+    half, full = np.uint32(127), np.uint32(255)
+    for k in range(n):
+        alpha = np.uint32(data[4 * k + 3])
+        red = (np.uint32(data[4 * k]) * alpha + half) // full
+        green = (np.uint32(data[4 * k + 1]) * alpha + half) // full
+        blue = (np.uint32(data[4 * k + 2]) * alpha + half) // full
+        out[k] = red | (green << np.uint32(8)) | (blue << np.uint32(16)) | (alpha << np.uint32(24))
+
+
 @njit(cache=True, nogil=True)
 def _fill(out, data, offsets, bands, width, height, left, top):  # type: ignore[no-untyped-def]
-    """Copy a window from the tiles of a level, the edge of the picture repeated beyond it."""
+    """Copy a window from the tiles of a level, (height, width) uint32, the edge of the picture repeated beyond it."""
     columns = (width + PAGE - 1) // PAGE
     for y in range(out.shape[0]):
         gy = min(max(top + y, 0), height - 1)
@@ -249,17 +271,9 @@ def _fill(out, data, offsets, bands, width, height, left, top):  # type: ignore[
             run = min(PAGE - gx % PAGE, width - gx, out.shape[1] - x) if left + x >= 0 and left + x < width else 1
             at = offsets[(gy // PAGE) * columns + gx // PAGE] + ((gy % PAGE) * PAGE + gx % PAGE) * bands
             if bands == 4:
-                for k in range(run):
-                    alpha = np.uint32(data[at + 4 * k + 3])
-                    for band in range(3):
-                        out[y, x + k, band] = (np.uint32(data[at + 4 * k + band]) * alpha + 127) // 255
-                    out[y, x + k, 3] = alpha
+                _premultiplied(run, data[at:], out[y, x:])
             else:
-                for k in range(run):
-                    out[y, x + k, 0] = data[at + 3 * k]
-                    out[y, x + k, 1] = data[at + 3 * k + 1]
-                    out[y, x + k, 2] = data[at + 3 * k + 2]
-                    out[y, x + k, 3] = 255
+                _opaque(run, data[at:], out[y, x:])
             x += run
 
 
