@@ -16,7 +16,8 @@ import numpy as np
 from playwright.sync_api import Locator, Page, expect, sync_playwright
 
 from tests.chromium import launching
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
+from tests.served import Server
 from tests.web.hands import drop, film_of
 from yaila.core.ground import GroundBox
 from yaila.standin.world import World

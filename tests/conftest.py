@@ -2,25 +2,16 @@
 
 from __future__ import annotations
 
-import contextlib
-import os
-import random
-import signal
-import socket
-import subprocess
-import sys
-import time
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Iterator
 from pathlib import Path
 
-import httpx
 import numpy as np
 import pytest
 import pyvips
 from hypothesis import settings
 
 from tests.chromium import launching
+from tests.served import Server
 from tests.truth import fine_texture
 from yaila.core.film import Film, Plate, Vantage
 from yaila.core.ground import Similarity
@@ -82,73 +73,6 @@ def small_film(store: Store, tmp_path: Path) -> Film:
             Vantage(name="Close", x=700, y=450, span=300, tilt=40, heading=20, hold=0.2),
         ],
     )
-
-
-def free_port() -> int:
-    """A port nobody listens on, below those the system gives to clients: a client that asks one of those before the
-    server is up can be connected to itself."""
-    while True:
-        port = random.randrange(20000, 32000)
-        with socket.socket() as free, contextlib.suppress(OSError):
-            free.bind(("127.0.0.1", port))
-            return port
-
-
-@dataclass
-class Server:
-    """A running Yaila with a store of its own."""
-
-    home: Path
-    port: int = 0
-    process: subprocess.Popen[bytes] | None = None
-    gives_way: bool = False
-    """Whether its long work gives way to other programs: tests wait for it, while others keep the processors busy."""
-    client: httpx.Client = field(default_factory=httpx.Client)
-
-    @property
-    def url(self) -> str:
-        """Where it is."""
-        return f"http://127.0.0.1:{self.port}"
-
-    def start(self, port: int = 0) -> None:
-        """Start it, at a free port unless one is given, and wait until it answers."""
-        self.port = port or free_port()
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "yaila", "serve", "--port", str(self.port)],
-            env={**os.environ, "YAILA_HOME": str(self.home), **({} if self.gives_way else {"YAILA_NICE": "0"})},
-        )
-        # Connections that rest are let go before the server does, which would be just as one is used again.
-        self.client = httpx.Client(base_url=self.url, timeout=60, limits=httpx.Limits(keepalive_expiry=2))
-        self.until(self._answers, 60)
-
-    def kill(self) -> None:
-        """Kill it as a crash would: it gets no chance to tidy up."""
-        assert self.process
-        self.process.send_signal(signal.SIGKILL)
-        self.process.wait()
-
-    def stop(self) -> None:
-        """Stop it in good order."""
-        if self.process and self.process.poll() is None:
-            self.process.terminate()
-            self.process.wait(timeout=60)
-
-    def until(self, true: Callable[[], bool], seconds: float = 60) -> None:
-        """Wait until something is true; fail when it takes too long."""
-        end = time.monotonic() + seconds
-        while not true():
-            assert time.monotonic() < end, "it took too long"
-            time.sleep(0.05)
-
-    def jobs(self, film: str) -> list[dict]:
-        """The jobs of a film, the newest first."""
-        return self.client.get(f"/api/films/{film}/pulse").json()["jobs"]
-
-    def _answers(self) -> bool:
-        try:
-            return self.client.get("/api/films", timeout=5).status_code == 200
-        except httpx.HTTPError:
-            return False
 
 
 @pytest.fixture(scope="session")

@@ -6,5 +6,6 @@ export default defineConfig({
   build: { outDir: "../src/yaila/api/site", emptyOutDir: true, chunkSizeWarningLimit: 900 },
   server: { proxy: { "/api": "http://127.0.0.1:8471" } },
   resolve: { conditions: ["browser"] },
-  test: { environment: "happy-dom", include: ["src/**/*.test.ts"] },
+  // Those that need a page say so themselves.
+  test: { include: ["src/**/*.test.ts"] },
 });

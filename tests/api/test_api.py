@@ -12,8 +12,9 @@ import pytest
 from fastapi.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
 from tests.drawing import picture_of
+from tests.served import Server
 from tests.truth import fine_texture, psnr
 from yaila.api.app import create_app
 from yaila.core.film import Film, choreograph

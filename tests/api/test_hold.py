@@ -27,7 +27,8 @@ from fastapi.routing import APIRoute, APIRouter
 from fastapi.testclient import TestClient
 from starlette.requests import Request as Call
 
-from tests.conftest import Server, free_port, write_picture
+from tests.conftest import write_picture
+from tests.served import Server, free_port
 from tests.tilehost import png
 from tests.truth import fine_texture
 from yaila import api

@@ -11,7 +11,8 @@ import numpy as np
 import pytest
 import pyvips
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
+from tests.served import Server
 from tests.truth import fine_texture
 
 

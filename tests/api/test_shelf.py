@@ -6,7 +6,8 @@ import io
 import zipfile
 from pathlib import Path
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
+from tests.served import Server
 from tests.truth import fine_texture
 from yaila.core.film import Film, Vantage
 from yaila.store import Store

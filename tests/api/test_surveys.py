@@ -13,7 +13,8 @@ import pytest
 import rasterio
 from rasterio.transform import Affine
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
+from tests.served import Server
 from tests.tilehost import png
 from tests.truth import fine_texture
 from yaila.standin.survey import Survey, trouble_of

@@ -16,7 +16,8 @@ from pathlib import Path
 from typing import Any
 
 from tests.campaign import files, fuzz, kills, reels, soak, trouble, waits
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
+from tests.served import Server
 from tests.truth import fine_texture
 from yaila.core.film import Film
 from yaila.store import Store

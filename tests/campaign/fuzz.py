@@ -15,7 +15,7 @@ import schemathesis
 from hypothesis import HealthCheck, Phase, given, seed, settings
 from schemathesis.generation import GenerationMode
 
-from tests.conftest import Server
+from tests.served import Server
 from yaila.core.film import Film
 from yaila.store import Store
 

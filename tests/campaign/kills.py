@@ -12,7 +12,8 @@ from typing import Any
 
 import httpx
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
+from tests.served import Server
 from tests.truth import fine_texture
 from yaila.store import Store
 

@@ -12,7 +12,8 @@ import httpx
 import numpy as np
 import psutil
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
+from tests.served import Server
 from tests.truth import fine_texture
 
 

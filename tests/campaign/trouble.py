@@ -12,7 +12,8 @@ import time
 from pathlib import Path
 from typing import Any
 
-from tests.conftest import Server, free_port, write_picture
+from tests.conftest import write_picture
+from tests.served import Server, free_port
 from tests.truth import fine_texture
 
 

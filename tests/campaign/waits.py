@@ -9,7 +9,7 @@ from typing import Any
 import httpx
 import numpy as np
 
-from tests.conftest import Server
+from tests.served import Server
 from yaila.core.film import Film
 from yaila.store import Store
 

@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import free_port
+from tests.served import free_port
 from yaila.core.errors import BadRender
 from yaila.core.film import Film
 from yaila.core.film.acts import SoundEverything

@@ -15,7 +15,8 @@ import psutil
 import pytest
 from fastapi.testclient import TestClient
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
+from tests.served import Server
 from tests.truth import fine_texture
 from yaila.api.app import create_app
 from yaila.api.desk import Desk

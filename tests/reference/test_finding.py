@@ -26,7 +26,7 @@ pytestmark = pytest.mark.slow
 
 CHOSEN = (
     pytest.param("2x turn 164", marks=pytest.mark.thorough),
-    "2x bend 0.012, tint 0.6",
+    pytest.param("2x bend 0.012, tint 0.6", marks=pytest.mark.thorough),
     pytest.param("4x cloud 0.35, tint 0.6", marks=pytest.mark.thorough),
     pytest.param("4x labels 1, tint 0.6, turn 3", marks=pytest.mark.thorough),
     pytest.param("8x turn -38", marks=pytest.mark.thorough),

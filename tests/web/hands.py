@@ -9,7 +9,7 @@ from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect
 
-from tests.conftest import Server
+from tests.served import Server
 
 
 def drop(page: Page, *files: Path) -> None:

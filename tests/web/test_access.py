@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server
+from tests.served import Server
 from tests.web.hands import film_of, kept, until
 
 pytestmark = pytest.mark.browser

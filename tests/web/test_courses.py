@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server
+from tests.served import Server
 from tests.web.hands import drag_by, film_of, kept, middle
 
 pytestmark = pytest.mark.browser

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server
+from tests.served import Server
 from tests.web.hands import drag, drag_by, film_of, kept, middle, until
 
 pytestmark = pytest.mark.browser

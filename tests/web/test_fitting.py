@@ -13,7 +13,8 @@ import pytest
 import pyvips
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
+from tests.served import Server
 from tests.truth import fine_texture
 from tests.web.hands import drop, film_of
 from yaila.core.ground import GroundBox

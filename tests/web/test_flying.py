@@ -8,8 +8,9 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
 from tests.formats.test_tour import flight
+from tests.served import Server
 from tests.truth import fine_texture
 from tests.web.hands import drag, drag_by, drop, film_of, kept, middle, pick, until, vantage
 from yaila.core.film import Duration, Film, Passage, Vantage, choreograph

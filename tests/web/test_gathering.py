@@ -7,8 +7,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server
 from tests.formats.test_gazetteer import TABLE
+from tests.served import Server
 from tests.web.hands import drop
 from yaila.core.film import Film
 from yaila.store import Store

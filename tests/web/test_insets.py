@@ -9,9 +9,10 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
 from tests.formats.test_clips import even, picture, written
 from tests.formats.test_frames_clip import packed, png
+from tests.served import Server
 from tests.truth import fine_texture
 from tests.web.hands import drop, film_of, kept, middle
 

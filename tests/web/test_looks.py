@@ -8,7 +8,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server
+from tests.served import Server
 from tests.web.hands import film_of, middle
 
 pytestmark = pytest.mark.browser

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server
+from tests.served import Server
 from tests.web.hands import drag, drag_by, drop, film_of, kept, middle
 
 pytestmark = pytest.mark.browser

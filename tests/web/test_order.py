@@ -9,7 +9,7 @@ import time
 import pytest
 from playwright.sync_api import Page, Request, Route, expect
 
-from tests.conftest import Server
+from tests.served import Server
 from yaila.core.film import Film
 from yaila.store import Store
 

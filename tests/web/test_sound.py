@@ -10,7 +10,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server
+from tests.served import Server
 from tests.web.hands import drag_by, drop, film_of, kept, until
 from yaila.core.sound import RATE
 

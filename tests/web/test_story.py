@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import os
 import re
-import subprocess
 import sys
 from fractions import Fraction
 from pathlib import Path
@@ -15,9 +13,11 @@ import pytest
 import pyvips
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Server, write_picture
+from tests.conftest import write_picture
+from tests.served import Server
 from tests.truth import fine_texture, psnr
 from tests.web.hands import drag, drop, film_of, until
+from yaila.cli import main
 
 pytestmark = pytest.mark.browser
 
@@ -39,7 +39,9 @@ def maps(folder: Path) -> tuple[Path, Path]:
     return folder / "wide.png", write_picture(folder / "close.png", close)
 
 
-def test_two_pictures_become_a_film(server: Server, sheet: Page, tmp_path: Path) -> None:
+def test_two_pictures_become_a_film(
+    server: Server, sheet: Page, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     page = sheet
     wide, close = maps(tmp_path)
     page.locator("button.fact").click()
@@ -151,13 +153,12 @@ def test_two_pictures_become_a_film(server: Server, sheet: Page, tmp_path: Path)
         frames = [frame.to_ndarray(format="rgb24") for frame in file.decode(stream)]
     assert len(frames) == film["plan"]["frames"]
     assert frames[0].shape == (360, 640, 3)
+    monkeypatch.setenv("YAILA_HOME", str(server.home))
     for frame in (0, len(frames) // 3, len(frames) - 1):
         png = tmp_path / f"{frame}.png"
-        subprocess.run(
-            [sys.executable, "-m", "yaila", "still", film["id"], "--at", str(frame), "--out", str(png)],
-            env={**os.environ, "YAILA_HOME": str(server.home)},
-            check=True,
-        )
+        monkeypatch.setattr(sys, "argv", ["yaila", "still", film["id"], "--at", str(frame), "--out", str(png)])
+        with pytest.raises(SystemExit, match="0"):
+            main()
         still = pyvips.Image.new_from_file(str(png)).numpy()[..., :3]
         error = psnr(frames[frame], still)
         print(f"frame {frame}: {error:.1f} dB against the still")

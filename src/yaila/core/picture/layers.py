@@ -12,8 +12,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.colour import decoded, encoded
+from yaila.core.colour import encoded
+from yaila.core.compiling import njit
 from yaila.core.picture.lens import SHARP, Iris, edge_of
+from yaila.core.picture.linear import DECODED
+from yaila.core.picture.threads import in_threads
 
 STILL = 0.5
 """A motion below this is not seen, pixels."""
@@ -92,22 +95,65 @@ def put_over(pixels: NDArray[np.uint8], light: NDArray[np.float32], at: tuple[in
     if width > 0 and height > 0:
         over = light[y - top : y - top + height, x - left : x - left + width]
         below = pixels[y : y + height, x : x + width]
-        below[...] = pixels_of(over + light_of(below) * (1 - over[..., 3:]))
+        in_threads(lambda a, b: over_rows(below, over, a, b, DECODED, CODES), below, worth=4)
 
 
 def light_of(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:
     """Premultiplied encoded pixels as premultiplied light, (height, width, 4) float32, 0..1."""
-    values = pixels.astype(np.float32) / np.float32(255)
-    alpha = values[..., 3:]
-    colour = decoded(values[..., :3] / np.maximum(alpha, np.float32(1 / 512)))
-    return np.concatenate([np.minimum(colour, 1) * alpha, alpha], axis=-1).astype(np.float32)
+    light = np.empty(pixels.shape, np.float32)
+    in_threads(lambda a, b: light_rows(pixels, light, a, b, DECODED), light, worth=2)
+    return light
 
 
-def pixels_of(light: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """The inverse of :func:`light_of`."""
-    alpha = np.clip(light[..., 3:], 0, 1)
-    colour = encoded(np.clip(light[..., :3] / np.maximum(alpha, np.float32(1e-4)), 0, 1)) * alpha
-    return np.round(np.concatenate([colour, alpha], axis=-1) * 255).astype(np.uint8)
+STEPS = 4096
+CODES = np.asarray(encoded(np.linspace(0, 1, STEPS + 1)) * 255, np.float32)
+"""Codes of light, in as many steps as are told apart once it is gone on evenly between them."""
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _light(value, alpha, decoded_values):
+    """The light, not premultiplied, of a premultiplied code."""
+    if alpha == 255:
+        return decoded_values[value]
+    at = min(np.float32(value) * np.float32(255) / np.float32(alpha), np.float32(255))
+    k = min(np.int32(at), np.int32(254))
+    return decoded_values[k] + (decoded_values[k + 1] - decoded_values[k]) * (at - np.float32(k))
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def light_rows(pixels, light, first, last, decoded_values):
+    """Rows of premultiplied pixels as premultiplied light."""
+    for y in range(first, last):
+        for x in range(pixels.shape[1]):
+            alpha = pixels[y, x, 3]
+            share = np.float32(alpha) / np.float32(255)
+            light[y, x, 3] = share
+            for c in range(3):
+                light[y, x, c] = share * _light(pixels[y, x, c], alpha, decoded_values) if alpha > 0 else np.float32(0)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def over_rows(pixels, light, first, last, decoded_values, codes):
+    """Rows of premultiplied pixels with premultiplied light over them."""
+    steps, full, half = np.float32(codes.shape[0] - 1), np.float32(255), np.float32(0.5)
+    for y in range(first, last):
+        for x in range(pixels.shape[1]):
+            cover = light[y, x, 3]
+            if cover <= np.float32(0):
+                continue
+            left = max(np.float32(1) - cover, np.float32(0))
+            alpha = pixels[y, x, 3]
+            below = np.float32(alpha) / full
+            made = min(cover + below * left, np.float32(1))
+            for c in range(3):
+                value = light[y, x, c]
+                if alpha > 0:
+                    value += left * below * _light(pixels[y, x, c], alpha, decoded_values)
+                at = min(max(value / made, np.float32(0)), np.float32(1)) * steps
+                k = min(np.int32(at), np.int32(codes.shape[0] - 2))
+                code = codes[k] + (codes[k + 1] - codes[k]) * (at - np.float32(k))
+                pixels[y, x, c] = np.uint8(code * made + half)
+            pixels[y, x, 3] = np.uint8(made * full + half)
 
 
 def _disc_blurred(light: NDArray[np.float32], radius: float, iris: Iris) -> NDArray[np.float32]:

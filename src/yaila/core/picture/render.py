@@ -316,11 +316,11 @@ def _pieces(work: Work) -> list[Piece]:
         pieces = [piece for piece in pieces if piece.of in only]
     left, top = work.outer.left - work.view.left, work.outer.top - work.view.top
     (width, height), (wide, high) = work.outer.size, work.view.size
-    bounds = skia.Rect(min(left, 0), min(top, 0), max(left + width, wide), max(top + height, high))
+    seen = skia.Rect(min(left, 0), min(top, 0), max(left + width, wide), max(top + height, high))
     made = []
     for piece in pieces:
         go_on()
-        made.append(piece if late() else piece.recorded(bounds))
+        made.append(piece if late() else piece.recorded(seen))
     return made
 
 
@@ -447,14 +447,27 @@ def _stand(work: Work, pieces: list[Piece], ground: Pixels) -> None:
         plain.clear()
         if work.unfinished:
             return
-        layer = np.zeros_like(work.pixels)
-        with painted(layer, opaque=False) as canvas:
-            canvas.translate(work.view.left - work.outer.left, work.view.top - work.outer.top)
-            piece.paint(Easel(canvas, ground))
-        inside = replace(motion, at=(motion.at[0] + margin, motion.at[1] + margin))
+        left, top, layer = _layer(work, piece, ground)
+        inside = replace(motion, at=(motion.at[0] + margin - left, motion.at[1] + margin - top))
         if made := softened_layer(layer, radius, inside, optics.iris, optics.moments):
-            put_over(work.pixels, *made)
+            light, (x, y) = made
+            put_over(work.pixels, light, (left + x, top + y))
     _paint(work, plain, ground)
+
+
+def _layer(work: Work, piece: Piece, ground: Pixels) -> tuple[int, int, Pixels]:
+    """A piece by itself, and where in the frame with its margin that begins."""
+    # Over relief, pieces are placed in the view of the flat ground, and pixels are those of the frame.
+    across, down = work.view.left - work.outer.left, work.view.top - work.outer.top
+    left, top, (right, bottom) = 0, 0, work.outer.size
+    if piece.bounds:
+        left, right = max(piece.bounds[0] + across, 0), min(piece.bounds[2] + across, right)
+        top, bottom = max(piece.bounds[1] + down, 0), min(piece.bounds[3] + down, bottom)
+    layer = np.zeros((max(bottom - top, 1), max(right - left, 1), 4), np.uint8)
+    with painted(layer, opaque=False) as canvas:
+        canvas.translate(across - left, down - top)
+        piece.paint(Easel(canvas, ground))
+    return left, top, layer
 
 
 def _away(work: Work) -> NDArray[np.float32]:

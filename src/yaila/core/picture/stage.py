@@ -53,17 +53,24 @@ class Piece:
     moves: tuple[float, float, float] = (0.0, 0.0, 0.0)
     wide: float = 0.0
     shows_ground: bool = False
+    bounds: tuple[int, int, int, int] | None = None
+    """The pixels of the view that it may cover, where they are known: left, top, right and bottom."""
 
-    def recorded(self, bounds: skia.Rect) -> Piece:
+    def recorded(self, seen: skia.Rect) -> Piece:
         """The same, worked out now and only played back when it is painted; what shows the ground stays as it is.
-        ``bounds`` hold all that a frame can show of it."""
+        ``seen`` is all of the view that comes into the frame."""
         if self.shows_ground:
             return self
         recorder = skia.PictureRecorder()
-        self.paint(Easel(recorder.beginRecording(bounds), NO_GROUND))
+        # A tree of what is recorded knows how far all of it reaches.
+        self.paint(Easel(recorder.beginRecording(seen, TREES()), NO_GROUND))
         picture = recorder.finishRecordingAsPicture()
-        return replace(self, paint=lambda easel: easel.canvas.drawPicture(picture))
+        covered = picture.cullRect().roundOut()
+        bounds = covered.left(), covered.top(), covered.right(), covered.bottom()
+        return replace(self, paint=lambda easel: easel.canvas.drawPicture(picture), bounds=bounds)
 
+
+TREES = skia.RTreeFactory()
 
 NO_GROUND = np.zeros((0, 0, 4), np.uint8)
 """What lies under marks that do not show it."""

@@ -1,3 +1,4 @@
+// @vitest-environment happy-dom
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { PlatePlan, XY } from "../api/client";
 import { session, type Tool } from "../film/session.svelte";

@@ -1,0 +1,99 @@
+"""Servers of the tests. They are forked from a process that has loaded what they need, so that one begins at once and
+not after five seconds of imports; `python -m yaila serve` itself is started in ``test_hold.py`` and ``test_cli.py``."""
+
+from __future__ import annotations
+
+import contextlib
+import multiprocessing
+import os
+import random
+import socket
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from multiprocessing.process import BaseProcess
+from pathlib import Path
+
+import httpx
+
+_context = multiprocessing.get_context("forkserver")
+LOADED = ["uvicorn", "yaila.api.app", "yaila.farm.reel"]
+
+
+def free_port() -> int:
+    """A port nobody listens on, below those the system gives to clients: a client that asks one of those before the
+    server is up can be connected to itself."""
+    while True:
+        port = random.randrange(20000, 32000)
+        with socket.socket() as free, contextlib.suppress(OSError):
+            free.bind(("127.0.0.1", port))
+            return port
+
+
+@dataclass
+class Server:
+    """A running Yaila with a store of its own."""
+
+    home: Path
+    port: int = 0
+    process: BaseProcess | None = None
+    gives_way: bool = False
+    """Whether its long work gives way to other programs: tests wait for it, while others keep the processors busy."""
+    client: httpx.Client = field(default_factory=httpx.Client)
+
+    @property
+    def url(self) -> str:
+        """Where it is."""
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self, port: int = 0) -> None:
+        """Start it, at a free port unless one is given, and wait until it answers."""
+        self.port = port or free_port()
+        environment = {"YAILA_HOME": str(self.home), **({} if self.gives_way else {"YAILA_NICE": "0"})}
+        _context.set_forkserver_preload(LOADED)
+        self.process = _context.Process(target=_serve, args=(self.port, environment))
+        self.process.start()
+        # Connections that rest are let go before the server does, which would be just as one is used again.
+        self.client = httpx.Client(base_url=self.url, timeout=60, limits=httpx.Limits(keepalive_expiry=2))
+        self.until(self._answers, 60)
+
+    def kill(self) -> None:
+        """Kill it as a crash would: it gets no chance to tidy up."""
+        assert self.process
+        self.process.kill()
+        self.process.join()
+
+    def stop(self) -> None:
+        """Stop it in good order."""
+        if self.process and self.process.is_alive():
+            self.process.terminate()
+            self.process.join(60)
+            assert not self.process.is_alive(), "it did not stop"
+
+    def until(self, true: Callable[[], bool], seconds: float = 60) -> None:
+        """Wait until something is true; fail when it takes too long."""
+        end, pause = time.monotonic() + seconds, 0.02
+        while not true():
+            assert time.monotonic() < end, "it took too long"
+            time.sleep(pause)
+            # Who waits for long asks seldom, and leaves the processors to what is waited for.
+            pause = min(pause * 1.2, 0.3)
+
+    def jobs(self, film: str) -> list[dict]:
+        """The jobs of a film, the newest first."""
+        return self.client.get(f"/api/films/{film}/pulse").json()["jobs"]
+
+    def _answers(self) -> bool:
+        try:
+            return self.client.get("/api/films", timeout=5).status_code == 200
+        except httpx.HTTPError:
+            return False
+
+
+def _serve(port: int, environment: dict[str, str]) -> None:
+    from yaila.cli import main
+
+    os.environ.update(environment)
+    sys.argv = ["yaila", "serve", "--port", str(port)]
+    main()
