@@ -34,10 +34,10 @@ edge goes on."""
 BESIDE_RELIEF = 0.03
 """How far the lens looks beyond the frame where the ground is raised, in widths of it."""
 
-LENS_PLACES = {Quality.DRAFT: 16, Quality.FINAL: 96}
+LENS_PLACES = {Quality.DRAFT: 16, Quality.FINAL: 64}
 """How many places of the lens a pixel is seen from at most."""
 
-MOMENTS = {Quality.DRAFT: Moments(0.4, 4, 8), Quality.FINAL: Moments(3.0, 8, 64)}
+MOMENTS = {Quality.DRAFT: Moments(0.4, 4, 8), Quality.FINAL: Moments(1.5, 8, 64)}
 """Moments of an exposure."""
 
 SMOOTHED = 1.1
