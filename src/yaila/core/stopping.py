@@ -28,7 +28,7 @@ class Stop:
 
     def __init__(self, seconds: float = inf, gives: float = 0.0) -> None:
         self._stopped = threading.Event()
-        self._end = time.monotonic() + seconds
+        self._begin, self._seconds = time.monotonic(), seconds
         self._gives = gives
 
     def give_way(self) -> None:
@@ -48,10 +48,9 @@ class Stop:
         """Whether it is to stop."""
         return self._stopped.is_set()
 
-    @property
-    def late(self) -> bool:
-        """Whether its time is over."""
-        return time.monotonic() > self._end
+    def late(self, share: float = 1.0) -> bool:
+        """Whether its time is over, or a share of it."""
+        return time.monotonic() > self._begin + self._seconds * share
 
 
 _quiet = threading.Event()
@@ -113,7 +112,7 @@ def go_on() -> None:
         stop.give_way()
 
 
-def late() -> bool:
-    """Whether the time is over in which this work was to be done."""
+def late(share: float = 1.0) -> bool:
+    """Whether the time is over in which this work was to be done, or a share of it."""
     stop = current()
-    return bool(stop and stop.late)
+    return bool(stop and stop.late(share))

@@ -8,10 +8,11 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from skia import Path
 
 from tests.drawing import draw_scene, scene_at, track_of
 from tests.stopwatch import quickest
-from yaila.core.camera import Pose
+from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.camera.manners import Follow
 from yaila.core.film import Film, Marker, Passage, Region, Route, RoutePoint, Scene, Vantage, acts, choreograph
 from yaila.core.film.marked import Draws, LegLook
@@ -19,6 +20,7 @@ from yaila.core.film.model import Duration
 from yaila.core.film.scene import DrawnRoute, Present
 from yaila.core.ground import Point
 from yaila.core.marks import RegionLook, Stroke, Traveller
+from yaila.core.picture.routes import _Part, _Pen
 from yaila.core.picture.travellers import _on_leg
 from yaila.core.time import FilmMoment, PassageMoment, RouteMoment, Time
 
@@ -241,6 +243,21 @@ def test_a_long_line_is_drawn_where_it_is_seen_and_its_dashes_go_along_with_the_
     # Fifty units are as many pixels: what is seen in both is the same, but for the rounding of lengths.
     assert np.abs(first[:, 50:] - second[:, :-50]).mean() < 0.4
     assert quickest(lambda: drawn(route, route.curve.length, Pose(20, 0, 960, 70))) < 0.2
+
+
+def test_dashes_that_no_frame_can_show_are_not_built() -> None:
+    # A stretch that passes below the camera and begins behind it: of a thousand dashes some are seen.
+    look = Stroke(width=6, dash="dashes", spacing=20)
+    route = Route(points=[RoutePoint(x=0, y=-40_000), RoutePoint(x=0, y=1_000)], look=look)
+    view = View.of(Pose(0, 0, 960, 60), FrameSize(960, 540), 1.0)
+    pen = _Pen(DrawnRoute(route, look, route.curve.length), view)
+    stretch = _Part(np.array([38_000.0, 39_600]), np.array([[0.0, -2_000], [0, -400]]))
+    path = pen.middle(stretch)
+    assert len(pen.dashes(stretch)[0]) > 400
+    assert 4 < sum(verb == Path.kMove_Verb for verb, _ in path) < 50
+    # None reaches further beyond the frame than it is wide and long.
+    assert path.getBounds().top() > -300
+    assert path.getBounds().bottom() < 540 + 300
 
 
 def test_places_that_repeat_keep_a_knot_each_and_leave_the_line_as_it_is() -> None:

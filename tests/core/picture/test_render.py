@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import time
+from functools import partial
+
 import numpy as np
 import pytest
-from skia import BlendMode, Image, Paint, Surface, kPremul_AlphaType, kRGBA_8888_ColorType
+from skia import BlendMode, ColorBLACK, Image, Paint, Rect, Surface, kPremul_AlphaType, kRGBA_8888_ColorType
 
 from tests.core.film.test_walk import SIZE, Texture, full
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.film import Film, choreograph
+from yaila.core.film.finish import EFFECTS
 from yaila.core.film.marked import Label, Marker, Reveal
 from yaila.core.imagery import PageStore
-from yaila.core.picture import Quality, Renderer, Request
+from yaila.core.picture import Quality, Renderer, Request, render
 from yaila.core.picture.render import PAINTERS, PASSES, marks_on_the_ground
+from yaila.core.picture.stage import Easel, Piece
+from yaila.core.stopping import Stop, under
 from yaila.core.time import FilmMoment, Time
 
 
@@ -153,3 +159,32 @@ def test_every_kind_of_mark_has_its_painter_and_passes_stand_in_one_list() -> No
     film = full()
     film.markers.append(Marker(id="z", x=0, y=0))
     assert {mark.kind for mark in film.marks} == {"region", "route", "marker", "inset", "label"}
+
+
+def test_a_frame_whose_time_is_over_shows_the_marks_that_there_was_time_for(
+    renderer: Renderer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # Marks that take a tenth of a second each to be worked out, side by side.
+    def painting(k: int, easel: Easel) -> None:
+        time.sleep(0.1)
+        easel.canvas.drawRect(Rect(8 * k, 0, 8 * k + 8, 8), Paint(Color=ColorBLACK))
+
+    slow = [Piece("slow", True, 0.0, partial(painting, k)) for k in range(40)]
+    monkeypatch.setattr(render, "PAINTERS", {"markers": lambda scene, stage: slow})
+    film = full()
+    renderer.render(Request(film, Time(0), SIZE, part="ground"))
+    with under(Stop(seconds=2.0)):
+        made = renderer.render(Request(film, Time(0), SIZE, without=frozenset(EFFECTS)))
+    black = [not made.pixels[2:6, 8 * k + 2 : 8 * k + 6, :3].any() for k in range(40)]
+    assert made.unfinished
+    assert black[:4] == [True] * 4
+    assert not black[-1]
+
+
+def test_what_is_played_back_is_what_is_painted_at_once(renderer: Renderer, monkeypatch: pytest.MonkeyPatch) -> None:
+    film, times = full(), (20, 58, 82.5)
+    played = [renderer.render(Request(film, Time(time), SIZE)).pixels for time in times]
+    monkeypatch.setattr(Piece, "recorded", lambda self, seen: self)
+    painted = [renderer.render(Request(film, Time(time), SIZE)).pixels for time in times]
+    # Layers of one thing alone are done without, which rounds once less.
+    assert np.abs(np.array(played).astype(int) - painted).max() <= 1

@@ -310,7 +310,7 @@ def marks_on_the_ground(work: Work) -> None:
 
 
 def _pieces(work: Work) -> list[Piece]:
-    """What is painted of marks: worked out, as far as there is time for it."""
+    """What is painted of marks: worked out, as far as there is time for it beside the painting itself."""
     pieces = list(chain.from_iterable(PAINTERS[kind](getattr(work.scene, kind), _stage(work)) for kind in PAINTERS))
     if only := work.request.only:
         pieces = [piece for piece in pieces if piece.of in only]
@@ -320,7 +320,7 @@ def _pieces(work: Work) -> list[Piece]:
     made = []
     for piece in pieces:
         go_on()
-        made.append(piece if late() else piece.recorded(seen))
+        made.append(piece if late(AHEAD) else piece.recorded(seen))
     return made
 
 
@@ -526,6 +526,10 @@ FINE_LIGHTS = {Quality.DRAFT: 2, Quality.FINAL: 1}
 
 GLOWING = 0.6
 """How much of the light of plates hangs in the air."""
+
+AHEAD = 0.5
+"""Marks are worked out before they are painted for this share of the time that a frame may take; what is left of them
+then, while it is painted."""
 
 REACH = 100.0
 """How large what stands is taken to be when it is judged whether its growing is seen, pixels."""
