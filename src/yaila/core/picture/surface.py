@@ -84,8 +84,23 @@ class Tile:
 @lru_cache(maxsize=6)
 def _packed(tile: Tile, changes: bytes) -> NDArray[np.uint64]:
     how = np.frombuffer(changes, np.float32).reshape(4, 6)
-    lanes = np.clip(tile.texels @ how[:, :5].T + how[:, 5] + np.float32(0.5), 0, 255).astype(np.uint64)
-    return lanes[:, 0] | lanes[:, 1] << _LANE | lanes[:, 2] << _TWO_LANES | lanes[:, 3] << _THREE_LANES
+    out = np.empty(len(tile.texels), np.uint64)
+    in_threads(lambda a, b: packed_texels(tile.texels, how, out, a, b), tile.texels)
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def packed_texels(texels, changes, out, first, last):
+    """Texels as numbers of four lanes; see :meth:`Tile.packed`."""
+    none, half, full = np.float32(0), np.float32(0.5), np.float32(255)
+    for i in range(first, last):
+        made = np.uint64(0)
+        for lane in range(4):
+            value = changes[lane, 5] + half
+            for c in range(5):
+                value += texels[i, c] * changes[lane, c]
+            made |= np.uint64(np.uint32(np.int32(min(max(value, none), full)))) << (_LANE * np.uint64(lane))
+        out[i] = made
 
 
 STARTS = np.cumsum([0] + [(SIDE >> level) ** 2 for level in range(LEVELS)]).astype(np.int64)
