@@ -1,5 +1,5 @@
 """Servers of the tests. They are forked from a process that has loaded what they need, so that one begins at once and
-not after five seconds of imports; `python -m yaila serve` itself is started in ``test_hold.py`` and ``test_cli.py``."""
+not after five seconds of imports; `python -m yaila serve` itself is started in ``api/test_hold.py``."""
 
 from __future__ import annotations
 

@@ -95,6 +95,18 @@ def test_a_second_start_says_where_the_first_is_and_touches_nothing(own_server: 
     assert not part.exists()
 
 
+def test_a_server_is_started_from_a_shell_answers_and_ends_when_it_is_told_to(tmp_path: Path) -> None:
+    port = free_port()
+    said = [sys.executable, "-m", "yaila", "serve", "--port", str(port)]
+    with subprocess.Popen(said, env={**os.environ, "YAILA_HOME": str(tmp_path)}, stdout=subprocess.PIPE) as process:
+        assert process.stdout
+        assert process.stdout.readline().decode().strip() == f"Yaila is at http://127.0.0.1:{port}"
+        there = Server(tmp_path, port)
+        there.until(lambda: httpx.get(f"{there.url}/api/films", timeout=5).status_code == 200)
+        process.terminate()
+        assert process.wait(30) in (0, -signal.SIGTERM)
+
+
 @pytest.mark.parametrize("command", ["serve", "demo"])
 def test_who_comes_second_is_told_so_before_anything_is_loaded(tmp_path: Path, command: str) -> None:
     said = [sys.executable, "-X", "importtime", "-m", "yaila", command, "--port", str(free_port())]

@@ -258,6 +258,8 @@ def test_dashes_that_no_frame_can_show_are_not_built() -> None:
     # None reaches further beyond the frame than it is wide and long.
     assert path.getBounds().top() > -300
     assert path.getBounds().bottom() < 540 + 300
+    dots = _Pen(DrawnRoute(route, look.model_copy(update={"dash": "dots"}), route.curve.length), view).middle(stretch)
+    assert 4 < len(dots) < 100
 
 
 def test_places_that_repeat_keep_a_knot_each_and_leave_the_line_as_it_is() -> None:

@@ -11,11 +11,13 @@ from skia import BlendMode, ColorBLACK, Image, Paint, Rect, Surface, kPremul_Alp
 
 from tests.core.film.test_walk import SIZE, Texture, full
 from yaila.core.camera import FrameSize, Pose
+from yaila.core.colour import decoded, encoded
 from yaila.core.film import Film, choreograph
 from yaila.core.film.finish import EFFECTS
 from yaila.core.film.marked import Label, Marker, Reveal
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request, render
+from yaila.core.picture.layers import put_over
 from yaila.core.picture.render import PAINTERS, PASSES, marks_on_the_ground
 from yaila.core.picture.stage import Easel, Piece
 from yaila.core.stopping import Stop, under
@@ -188,3 +190,23 @@ def test_what_is_played_back_is_what_is_painted_at_once(renderer: Renderer, monk
     painted = [renderer.render(Request(film, Time(time), SIZE)).pixels for time in times]
     # Layers of one thing alone are done without, which rounds once less.
     assert np.abs(np.array(played).astype(int) - painted).max() <= 1
+
+
+@pytest.mark.parametrize("at", [(-7, -5), (3, 4), (30, 20)])
+def test_light_laid_over_pixels_is_over_in_linear_light(at: tuple[int, int]) -> None:
+    """As NumPy works it out from the curves of sRGB ("over", W3C Compositing and Blending Level 1)."""
+    random = np.random.default_rng(4)
+    cover = random.random((20, 25, 1), np.float32) * (random.random((20, 25, 1)) > 0.3)
+    light = np.concatenate([random.random((20, 25, 3), np.float32) * cover, cover], axis=-1).astype(np.float32)
+    alpha = random.choice([0, 90, 255], (32, 40, 1)).astype(np.uint8)
+    pixels = np.concatenate([(random.random((32, 40, 3)) * alpha).astype(np.uint8), alpha], axis=-1)
+    left, top = at
+    above = np.zeros((72, 80, 4))
+    above[20 + top : 40 + top, 20 + left : 45 + left] = light
+    above, share = above[20:52, 20:60], pixels[..., 3:] / 255
+    below = decoded(np.where(share > 0, pixels[..., :3] / 255 / np.maximum(share, 1e-9), 0)) * share
+    covered = above[..., 3:] + share * (1 - above[..., 3:])
+    colour = above[..., :3] + below * (1 - above[..., 3:])
+    want = np.concatenate([encoded(np.clip(colour / np.maximum(covered, 1e-9), 0, 1)) * covered, covered], -1) * 255
+    put_over(pixels, light, at)
+    assert np.abs(pixels - want).max() <= 1

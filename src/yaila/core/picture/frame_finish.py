@@ -16,12 +16,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
-from yaila.core.colour import bytes_of, decoded, encoded, rgb_of
+from yaila.core.colour import bytes_of, decoded, rgb_of
 from yaila.core.colour.grading import SIDE, Cube, table_of
 from yaila.core.compiling import Apart, njit
 from yaila.core.film.finish import Bars, Ends, Finish, Glow, Grade, Grain
 from yaila.core.picture.glass import moved
-from yaila.core.picture.linear import DECODED, on_a_grid
+from yaila.core.picture.linear import CODES, DECODED, STEPS, on_a_grid
 from yaila.core.picture.soft import blurred
 from yaila.core.picture.threads import in_threads
 from yaila.core.picture.wear import flickering, worn
@@ -46,9 +46,7 @@ SEGMENT = 64
 LEAST = 1e-6
 """Light below this adds nothing."""
 
-STEPS = 4096
-_TO_CODES = (encoded(np.linspace(0, 1, STEPS)) * 255).astype(np.float32)
-LIGHT = DECODED, _TO_CODES
+LIGHT = DECODED, CODES
 
 
 # What is done to a row is done in loops of their own, each of which becomes vector code: ``red``, ``green`` and

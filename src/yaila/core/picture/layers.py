@@ -12,10 +12,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.colour import encoded
 from yaila.core.compiling import njit
 from yaila.core.picture.lens import SHARP, Iris, edge_of
-from yaila.core.picture.linear import DECODED
+from yaila.core.picture.linear import CODES, DECODED
 from yaila.core.picture.threads import in_threads
 
 STILL = 0.5
@@ -93,9 +92,10 @@ def put_over(pixels: NDArray[np.uint8], light: NDArray[np.float32], at: tuple[in
     width = min(left + light.shape[1], pixels.shape[1]) - x
     height = min(top + light.shape[0], pixels.shape[0]) - y
     if width > 0 and height > 0:
-        over = light[y - top : y - top + height, x - left : x - left + width]
-        below = pixels[y : y + height, x : x + width]
-        in_threads(lambda a, b: over_rows(below, over, a, b, DECODED, CODES), below, worth=4)
+        # Whole arrays, as a loop is compiled anew for parts of some.
+        light = np.ascontiguousarray(light)
+        where = (left, top, x, x + width)
+        in_threads(lambda a, b: over_rows(pixels, light, a, b, where, DECODED, CODES), pixels, y, y + height)
 
 
 def light_of(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:
@@ -103,11 +103,6 @@ def light_of(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:
     light = np.empty(pixels.shape, np.float32)
     in_threads(lambda a, b: light_rows(pixels, light, a, b, DECODED), light, worth=2)
     return light
-
-
-STEPS = 4096
-CODES = np.asarray(encoded(np.linspace(0, 1, STEPS + 1)) * 255, np.float32)
-"""Codes of light, in as many steps as are told apart once it is gone on evenly between them."""
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
@@ -133,22 +128,25 @@ def light_rows(pixels, light, first, last, decoded_values):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def over_rows(pixels, light, first, last, decoded_values, codes):
-    """Rows of premultiplied pixels with premultiplied light over them."""
+def over_rows(pixels, light, first, last, where, decoded_values, codes):
+    """Rows of premultiplied pixels with premultiplied light over them; ``where`` in them its corner is, column and row,
+    and from which column to which it is laid."""
+    left, top, begin, end = where
     steps, full, half = np.float32(codes.shape[0] - 1), np.float32(255), np.float32(0.5)
     for y in range(first, last):
-        for x in range(pixels.shape[1]):
-            cover = light[y, x, 3]
+        for x in range(begin, end):
+            u, v = x - left, y - top
+            cover = light[v, u, 3]
             if cover <= np.float32(0):
                 continue
-            left = max(np.float32(1) - cover, np.float32(0))
+            rest = max(np.float32(1) - cover, np.float32(0))
             alpha = pixels[y, x, 3]
             below = np.float32(alpha) / full
-            made = min(cover + below * left, np.float32(1))
+            made = min(cover + below * rest, np.float32(1))
             for c in range(3):
-                value = light[y, x, c]
+                value = light[v, u, c]
                 if alpha > 0:
-                    value += left * below * _light(pixels[y, x, c], alpha, decoded_values)
+                    value += rest * below * _light(pixels[y, x, c], alpha, decoded_values)
                 at = min(max(value / made, np.float32(0)), np.float32(1)) * steps
                 k = min(np.int32(at), np.int32(codes.shape[0] - 2))
                 code = codes[k] + (codes[k + 1] - codes[k]) * (at - np.float32(k))

@@ -50,6 +50,10 @@ DECODED = _decoding()
 ENCODED = _encoding()
 """Encoded values 0..255 of light 0..``WHITE``."""
 
+STEPS = 4096
+CODES = np.asarray(encoded(np.linspace(0, 1, STEPS)) * 255, np.float32)
+"""Encoded values 0..255 of light 0..1 in so many steps, to be gone on evenly between."""
+
 _BAYER = np.array(
     [[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]],
     np.float32,

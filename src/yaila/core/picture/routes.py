@@ -164,7 +164,7 @@ class _Pen:
         kept = (there > 0.02) & (last >= first)
         if not self.on_ground:
             kept &= self._within(part.at(first), part.at(last))
-        first, last = first[kept], last[kept]
+        first, last, there = first[kept], last[kept], there[kept]
         ways = np.unique(np.concatenate([part.ways, first, last]))
         begins, ends = np.searchsorted(ways, first), np.searchsorted(ways, last)
         points = part.at(ways)
@@ -174,9 +174,9 @@ class _Pen:
             points = self.view.project(points)
             behind = np.concatenate([[0], np.cumsum(points[:, 2] <= NEAR)])
             whole = behind[ends + 1] == behind[begins]
-            begins, ends, points = begins[whole], ends[whole], points[:, :2]
+            begins, ends, there, points = begins[whole], ends[whole], there[whole], points[:, :2]
         if self.stroke.dash == "dots":
-            return [(u, v, size) for (u, v), size in zip(points[begins].tolist(), there[kept].tolist(), strict=True)]
+            return [(u, v, size) for (u, v), size in zip(points[begins].tolist(), there.tolist(), strict=True)]
         # One after the other, each from its begin to its end.
         counts = ends - begins + 1
         starts = np.cumsum(counts) - counts
