@@ -10,6 +10,9 @@ WEB_SOURCES := $(shell find web/src web/public -type f -not -name openapi.json -
 # What does not depend on each other is set up side by side.
 MAKEFLAGS += --jobs=2
 
+# What Python has compiled is kept, whatever the shell says: packages come without it.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo serve test thorough test-web check check-web bench campaign screenshots lock format clean
 
 demo: $(VENV)/.compiled site
@@ -53,13 +56,15 @@ format: $(VENV)/.dev
 	cd web && npm run format
 
 # Python: exact versions from the lock files; what demo needs, and what tests need besides.
-$(VENV)/bin/python:
+INSTALL := $(BIN)/uv pip install --quiet --no-deps --python $(BIN)/python
+
+$(BIN)/uv:
 	$(PYTHON) -c 'import sys; sys.exit("Yaila needs Python 3.11 or newer.") if sys.version_info < (3, 11) else None'
 	$(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --disable-pip-version-check uv==0.13.9
 
-$(VENV)/.run: $(VENV)/bin/python requirements.lock pyproject.toml
-	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
+$(VENV)/.run: $(BIN)/uv requirements.lock pyproject.toml
+	$(INSTALL) -r requirements.lock -e .
 	touch $@
 
 # What has changed since is compiled anew, or the first picture of a new version would be waited for.
@@ -69,7 +74,7 @@ $(VENV)/.compiled: $(VENV)/.run $(PY_SOURCES)
 	touch $@
 
 $(VENV)/.dev: $(VENV)/.run requirements-dev.lock
-	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.lock
+	$(INSTALL) -r requirements-dev.lock
 	touch $@
 
 # The interface: types from the API's own description, then the built pages.

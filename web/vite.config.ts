@@ -7,5 +7,5 @@ export default defineConfig({
   server: { proxy: { "/api": "http://127.0.0.1:8471" } },
   resolve: { conditions: ["browser"] },
   // Those that need a page say so themselves.
-  test: { include: ["src/**/*.test.ts"] },
+  test: { include: ["src/**/*.test.ts"], isolate: false },
 });
