@@ -4,7 +4,11 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from contextlib import contextmanager
 from dataclasses import replace
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -30,25 +34,33 @@ MOVING = 30
 
 
 def prepare() -> None:
-    """Draw, check and trace a small film that asks for every way of drawing plates."""
-    with tempfile.TemporaryDirectory() as folder:
-        store = Store(Path(folder))
-        film = _film(store, Path(folder))
-        heights = np.random.default_rng(2).random((40, 60), np.float32) * 60
-        kit = replace(store.kit, heights=lambda key, codes: heights)
-        renderer = Renderer(store.pictures.pyramid, PageStore(64), kit)
+    """Draw, check and trace a small film that asks for every way of drawing plates, and survey a little of the practice
+    world: side by side, as compiling uses one processor."""
+    with ProcessPoolExecutor(2, get_context("spawn")) as workers:
+        for done in [workers.submit(part) for part in (_drawn, _checked)]:
+            done.result()
+
+
+def _drawn() -> None:
+    with _small_film() as (film, renderer):
         for quality in Quality:
             for frame in (0, 30, 49):
                 for clear in (False, True):
                     renderer.render(Request(film, Time(frame), SIZE, quality, clear=clear, without=frozenset(EFFECTS)))
-            for without in (set(), {"relief"}):
+            for without in ({"relief"}, set()):
                 renderer.render(Request(film, Time(MOVING), SIZE, quality, without=frozenset(without)))
         renderer.render(Request(film, Time(MOVING), SIZE, clear=True, without=frozenset({"relief"})))
-        plain = film.model_copy(update={"finish": film.finish.without(EFFECTS)})
-        soundings_of(plain, Pieces(store.pictures.pyramid), renderer=renderer)
-        trace(next(plate for plate in film.plates if plate.name == "land"), store.pictures.pyramid)
-        store.engine.dispose()
+
+
+def _checked() -> None:
     _survey()
+    with _small_film() as (film, renderer):
+        # How plates are drawn the other has compiled by now.
+        for quality in Quality:
+            renderer.render(Request(film, Time(MOVING), SIZE, quality, without=frozenset(EFFECTS) - {"relief"}))
+        trace(next(plate for plate in film.plates if plate.name == "land"), renderer.open_picture)
+        plain = film.model_copy(update={"finish": film.finish.without(EFFECTS)})
+        soundings_of(plain, Pieces(renderer.open_picture), renderer=renderer)
 
 
 def _survey() -> None:
@@ -61,6 +73,17 @@ def _survey() -> None:
         world.cloud(box, 16)
         world.land_share(box)
     world.lights(box, 32)
+
+
+@contextmanager
+def _small_film() -> Iterator[tuple[Film, Renderer]]:
+    """A film with one of everything, and what draws it."""
+    heights = np.random.default_rng(2).random((40, 60), np.float32) * 60
+    with tempfile.TemporaryDirectory() as folder:
+        store = Store(Path(folder))
+        kit = replace(store.kit, heights=lambda key, codes: heights)
+        yield _film(store, Path(folder)), Renderer(store.pictures.pyramid, PageStore(64), kit)
+        store.engine.dispose()
 
 
 def _film(store: Store, folder: Path) -> Film:

@@ -15,6 +15,7 @@ from functools import cache
 
 import cv2
 import numpy as np
+from numba import float64, int64
 from numpy.typing import NDArray
 
 from yaila.core.colour import encoded
@@ -71,7 +72,10 @@ class Harbour:
     radius: float
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+# What is called with numbers that stand in the code says what it takes: it would be compiled for each of them.
+
+
+@njit((int64, int64, int64), cache=True, nogil=True, fastmath=True, forceinline=True)
 def _hash(x, y, seed):
     h = np.uint32(
         np.uint32(x) * np.uint32(374761393) + np.uint32(y) * np.uint32(668265263) + np.uint32(seed) * np.uint32(144665)
@@ -80,7 +84,7 @@ def _hash(x, y, seed):
     return np.uint32(h ^ (h >> np.uint32(16)))
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit((int64, int64, int64), cache=True, nogil=True, fastmath=True, forceinline=True)
 def _share(x, y, seed):
     """An even random number 0..1 for a grid point."""
     return np.float64(_hash(x, y, seed)) / 4294967295.0
@@ -90,13 +94,13 @@ _ANGLES = np.arange(256) * (2 * math.pi / 256)
 _GRADIENTS = np.stack([np.cos(_ANGLES), np.sin(_ANGLES)], axis=1) * 1.5
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit((int64, int64, int64, float64, float64), cache=True, nogil=True, fastmath=True, forceinline=True)
 def _corner(ix, iy, seed, u, v):
     k = _hash(ix, iy, seed) & np.uint32(255)
     return _GRADIENTS[k, 0] * u + _GRADIENTS[k, 1] * v
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit((float64, float64, int64), cache=True, nogil=True, fastmath=True)
 def _noise(x, y, seed):
     """Gradient noise, about -1..1, features about 1 unit apart."""
     fx, fy = math.floor(x), math.floor(y)
@@ -109,7 +113,7 @@ def _noise(x, y, seed):
     return low + sv * (high - low)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit((float64, float64, float64, float64, float64, int64), cache=True, nogil=True, fastmath=True)
 def _fractal(x, y, longest, shortest, gain, seed):
     """Octaves of noise from wavelength ``longest`` (amplitude 1) down to ``shortest``."""
     total, amplitude, wave, k = 0.0, 1.0, longest, 0
@@ -122,7 +126,7 @@ def _fractal(x, y, longest, shortest, gain, seed):
     return total
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit((float64, float64, float64), cache=True, nogil=True, fastmath=True, forceinline=True)
 def _step(a, b, x):
     t = min(max((x - a) / (b - a), 0.0), 1.0)
     return t * t * (3 - 2 * t)
@@ -148,7 +152,7 @@ def _edge(x, y, finest, islands):
     return land + 0.27 * rough - 0.02, peak / weights
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _weights(t):
     """Of four neighbours, by a cubic B-spline."""
     u = 1 - t
@@ -175,7 +179,7 @@ def _wound(places):
     return made
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _on_grid(x, y):
     """The place of the carved land that has come to a place: column and row, and how far beyond their middles it is."""
     east, north = _winding(x, y)
@@ -268,7 +272,7 @@ def _box(a, b, half_a, half_b):
     return math.hypot(max(qa, 0.0), max(qb, 0.0)) + min(max(qa, qb), 0.0)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit((float64,) * 6, cache=True, nogil=True, fastmath=True)
 def _segment(a, b, a0, b0, a1, b1):
     """Distance to a line segment."""
     da, db = a1 - a0, b1 - b0
@@ -276,13 +280,13 @@ def _segment(a, b, a0, b0, a1, b1):
     return math.hypot(a - a0 - t * da, b - b0 - t * db)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _strip(x, half, pixel):
     """How much of a pixel a strip covers whose middle is so far away, however narrow it is."""
     return max(min(x + pixel / 2, half) - max(x - pixel / 2, -half), 0.0) / pixel
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit((float64[:], float64, float64, float64, float64), cache=True, nogil=True, fastmath=True, forceinline=True)
 def _over(colour, r, g, b, cover):
     colour[0] += (r - colour[0]) * cover
     colour[1] += (g - colour[1]) * cover
@@ -333,7 +337,7 @@ def _quarter(a, b, seed, out):
     out[8] = np.float64(_hash(ka, kb, seed + 50) & np.uint32(0xFFFF))
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _street(qa, qb, quarter):
     """How far the middles of the nearest streets of a quarter are, of those along it and of those across."""
     ga, gb = qa / quarter[3], qb / quarter[4]

@@ -26,7 +26,7 @@ NEUTRAL = dict.fromkeys(("multiply", "darken", "color-burn"), 1.0) | dict.fromke
 _ONE, _HALF, _TWO, _NOTHING = np.float32(1), np.float32(0.5), np.float32(2), np.float32(0)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _channel(mode, below, above):
     """The separable modes, of one channel, 0..1."""
     if mode == 1:
@@ -64,7 +64,7 @@ def _channel(mode, below, above):
     return above
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _hard(below, above):
     if above <= _HALF:
         return below * _TWO * above
@@ -72,12 +72,12 @@ def _hard(below, above):
     return below + more - below * more
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _light(r, g, b):
     return np.float32(0.3) * r + np.float32(0.59) * g + np.float32(0.11) * b
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _with_light(r, g, b, light):
     """A colour as light as that, clipped to what can be shown."""
     more = light - _light(r, g, b)
@@ -92,7 +92,7 @@ def _with_light(r, g, b, light):
     return r, g, b
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _with_saturation(r, g, b, saturation):
     low, high = min(r, g, b), max(r, g, b)
     by = saturation / (high - low) if high > low else _NOTHING

@@ -58,7 +58,7 @@ def mask_land(page: NDArray[np.uint8], land: ByColour | ByBrightness) -> None:
         _by_brightness(page, value.astype(np.float32))
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _scale(page, row, column, share):  # type: ignore[no-untyped-def]
     for c in range(4):
         page[row, column, c] = np.uint8(page[row, column, c] * share + 0.5)

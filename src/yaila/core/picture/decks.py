@@ -57,7 +57,7 @@ THICK = 0.12
 """The share of its height over which a camera passes through a deck."""
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _hash(x, y, seed):
     h = (
         np.uint32(x) * np.uint32(0x8DA6B343)
@@ -73,14 +73,14 @@ _ANGLES = (np.arange(16) + 0.5) * (2 * math.pi / 16)
 _SLOPES = np.ascontiguousarray(np.stack([np.cos(_ANGLES), np.sin(_ANGLES)], axis=1) * math.sqrt(2)).astype(np.float32)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _slope(x, y, seed, u, v):
     """The gradient of a place of the lattice, one of sixteen, times the way from it."""
     k = np.int64(_hash(x, y, seed) & np.uint32(15))
     return _SLOPES[k, 0] * u + _SLOPES[k, 1] * v
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _noise(x, y, seed):
     """Gradient noise, about -1 to 1, features about 1 apart."""
     fx, fy = math.floor(x), math.floor(y)

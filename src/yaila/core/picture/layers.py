@@ -105,7 +105,7 @@ def light_of(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:
     return light
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _light(value, alpha, decoded_values):
     """The light, not premultiplied, of a premultiplied code."""
     if alpha == 255:

@@ -105,7 +105,7 @@ def smooth_rows(source, out, first, last, step):
         _one_two_one(width, column, column[step:], column[2 * step :], out[y], _SIXTEEN, _REST)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _even(deep, x):
     """Over how many pixels from one on the radius is as good as constant."""
     room = deep.shape[0] - x

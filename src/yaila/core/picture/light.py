@@ -31,6 +31,9 @@ GRID = 4
 GLOWS, LEAST_GLOW = 0.03, 0.003
 """How wide light in the air is seen about a lamp at most and at least, in widths of the frame."""
 
+WHERE_GLOWS_END = 4.5
+"""Where light in the air is taken to end, in its widths from its middle: less than a code of it is left there."""
+
 GLOW_OF_LIGHTS = 0.003
 """How wide the glow about plates of lights is, a deviation, in widths of the frame; half of it is
 four times as wide."""
@@ -113,40 +116,81 @@ def lit_rows(colours, covers, out, first, last, times, plus):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def lamp_rows(times, first, last, x, y, nearness, lamps, colours):
-    """What lamps add to rows of ``times``: each at a place, reaching so far, at a height, so bright, with a soft edge,
-    half as wide as its beam and pointing so many degrees from north (180 and over for light all round)."""
+def field_rows(times, plus, first, last, inverse, shade, even, lamps, colours, glows, haze, hides):
+    """Rows of a field of light.
+
+    Args:
+        inverse: 3x3, frame to ground, counted from the target.
+        shade: how much light clouds let through at each place, or of size 0; ``even``: how much there is of red, green
+            and blue besides.
+        lamps: (n, 8): each at a place, reaching so far, at a height, so bright, with a soft edge, half as wide as its
+            beam and pointing so many degrees from north (180 and over for light all round); ``colours``: (n, 3).
+        glows: (m, 6): where light hangs in the air, pixels, how wide, and red, green and blue.
+        haze: how far one sees clearly, how far at all, and the most that it hides (0 for none); ``hides``: what it
+            hides it with, red, green and blue.
+    """
+    shaded, hazy = shade.shape[0] > 0, haze[2] > 0.0
     for r in range(first, last):
+        v = float(r * GRID)
         for c in range(times.shape[1]):
-            if nearness[r, c] <= 1e-9:
-                continue
-            for k in range(lamps.shape[0]):
-                east, north = x[r, c] - lamps[k, 0], y[r, c] - lamps[k, 1]
-                reach, height = lamps[k, 2], lamps[k, 3]
-                square = east * east + north * north
-                if square >= reach * reach:
-                    continue
-                far = math.sqrt(square)
-                share = far / reach
-                # Light falls off as its way grows and as it grazes the ground; its edge brings it to nothing.
-                fall = 1.0 - share * share
-                if height > 0.0:
-                    flat = 1.0 + square / (height * height)
-                    fall = 1.0 / (flat * math.sqrt(flat))
-                rim = 1.0
-                if lamps[k, 5] > 0.0:
-                    t = min((1.0 - share) / lamps[k, 5], 1.0)
-                    rim = t * t * (3.0 - 2.0 * t)
-                half = lamps[k, 6]
-                if half < 180.0:
-                    off = abs((math.degrees(math.atan2(east, north)) - lamps[k, 7] + 180.0) % 360.0 - 180.0)
-                    # It melts over a quarter of its width at either side.
-                    soft = max(half * 0.5, 0.5)
-                    t = min(max((half + soft * 0.5 - off) / soft, 0.0), 1.0)
-                    rim *= t * t * (3.0 - 2.0 * t)
-                lit = fall * rim * lamps[k, 4]
-                for channel in range(3):
-                    times[r, c, channel] += np.float32(lit * colours[k, channel])
+            u = float(c * GRID)
+            nearness = inverse[2, 0] * u + inverse[2, 1] * v + inverse[2, 2]
+            let = shade[r, c] if shaded else 1.0
+            red, green, blue = let * even[0], let * even[1], let * even[2]
+            if nearness > 1e-9 and lamps.shape[0] > 0:
+                x = (inverse[0, 0] * u + inverse[0, 1] * v + inverse[0, 2]) / nearness
+                y = (inverse[1, 0] * u + inverse[1, 1] * v + inverse[1, 2]) / nearness
+                for k in range(lamps.shape[0]):
+                    east, north = x - lamps[k, 0], y - lamps[k, 1]
+                    reach, height = lamps[k, 2], lamps[k, 3]
+                    square = east * east + north * north
+                    if square >= reach * reach:
+                        continue
+                    share = math.sqrt(square) / reach
+                    # Light falls off as its way grows and as it grazes the ground; its edge brings it to nothing.
+                    fall = 1.0 - share * share
+                    if height > 0.0:
+                        flat = 1.0 + square / (height * height)
+                        fall = 1.0 / (flat * math.sqrt(flat))
+                    rim = 1.0
+                    if lamps[k, 5] > 0.0:
+                        t = min((1.0 - share) / lamps[k, 5], 1.0)
+                        rim = t * t * (3.0 - 2.0 * t)
+                    half = lamps[k, 6]
+                    if half < 180.0:
+                        off = abs((math.degrees(math.atan2(east, north)) - lamps[k, 7] + 180.0) % 360.0 - 180.0)
+                        # It melts over a quarter of its width at either side.
+                        soft = max(half * 0.5, 0.5)
+                        t = min(max((half + soft * 0.5 - off) / soft, 0.0), 1.0)
+                        rim *= t * t * (3.0 - 2.0 * t)
+                    lit = fall * rim * lamps[k, 4]
+                    red, green, blue = (
+                        red + lit * colours[k, 0],
+                        green + lit * colours[k, 1],
+                        blue + lit * colours[k, 2],
+                    )
+            more_red, more_green, more_blue = 0.0, 0.0, 0.0
+            for k in range(glows.shape[0]):
+                across, down = (u - glows[k, 0]) / glows[k, 2], (v - glows[k, 1]) / glows[k, 2]
+                far = across * across + down * down
+                if far < WHERE_GLOWS_END * WHERE_GLOWS_END:
+                    bright = math.exp(-far * 0.5) * 0.5 + math.exp(-far * 8.0)
+                    more_red += bright * glows[k, 3]
+                    more_green += bright * glows[k, 4]
+                    more_blue += bright * glows[k, 5]
+            if hazy:
+                # Over the horizon it is as thick as it gets.
+                left = 0.0
+                if nearness > 1e-9:
+                    left = math.exp(-max(1.0 / nearness - haze[0], 0.0) / haze[1])
+                hidden = haze[2] * (1.0 - left)
+                seen = 1.0 - hidden
+                red, green, blue = red * seen, green * seen, blue * seen
+                more_red = more_red * seen + hidden * hides[0]
+                more_green = more_green * seen + hidden * hides[1]
+                more_blue = more_blue * seen + hidden * hides[2]
+            times[r, c, 0], times[r, c, 1], times[r, c, 2] = red, green, blue
+            plus[r, c, 0], plus[r, c, 1], plus[r, c, 2] = more_red, more_green, more_blue
 
 
 @lru_cache(maxsize=512)
@@ -208,39 +252,32 @@ def lights_of(scene: Scene) -> float:
 
 def field_of(scene: Scene, view: View, seconds: float, shade: NDArray[np.float64] | None = None) -> Field:
     """What light does over a view at a time of the film; ``shade``: how much of it clouds let through, on the grid."""
-    finish, places = scene.finish, Places.of(view)
-    shape = (*places.x.shape, 3)
-    times, plus = np.ones(shape, np.float32), np.zeros(shape, np.float32)
-    dusk = dusk_of(finish)
-    if shade is not None:
-        times *= shade[..., None].astype(np.float32)
+    finish, night = scene.finish, night_of(scene.finish)
+    even = night.astype(np.float64)
     if finish.sun.on:
         warm = black_body(finish.sun.warmth) / black_body(6504)
         # No brighter and no darker by it: as bright as it was, in the weights of ITU-R BT.709.
         warm /= float(warm @ LUMINANCE)
-        times *= (1 + finish.sun.tints * (warm - 1)).astype(np.float32)
-    times *= night_of(finish)
-    _lit_by_lamps(scene, view, places, dusk, seconds, Field(times, plus))
-    if finish.haze.on:
-        _hazed(finish, places, times, plus)
+        even *= 1 + finish.sun.tints * (warm - 1)
+    haze = np.array([finish.haze.clear, finish.haze.sees, finish.haze.most if finish.haze.on else 0.0])
+    # Air is lit as the ground is.
+    hides = (linear_of(finish.haze.colour) * night).astype(np.float64)
+    lamps, glows = _lamps_of(scene, view, dusk_of(finish), seconds)
+    rows, columns = (-(-side // GRID) + 1 for side in (view.size.height, view.size.width))
+    times, plus = np.empty((rows, columns, 3), np.float32), np.empty((rows, columns, 3), np.float32)
+    inverse, clouds = (
+        np.linalg.inv(view.plane(0.0)),
+        np.zeros((0, 0)) if shade is None else np.asarray(shade, np.float64),
+    )
+    made = (inverse, clouds, even, np.ascontiguousarray(lamps[:, :8]), np.ascontiguousarray(lamps[:, 8:]), glows)
+    in_threads(lambda a, b: field_rows(times, plus, a, b, *made, haze, hides), times, worth=4)
     return Field(times, plus)
 
 
-def _hazed(finish: Finish, places: Places, times: Floats, plus: Floats) -> None:
-    haze = finish.haze
-    with np.errstate(divide="ignore"):
-        depth = np.where(places.nearness > 1e-9, 1 / np.maximum(places.nearness, 1e-9), np.inf)
-    left = np.exp(-np.maximum(depth - haze.clear, 0) / haze.sees)
-    hidden = (haze.most * (1 - left))[..., None].astype(np.float32)
-    # Air is lit as the ground is.
-    colour = linear_of(haze.colour) * night_of(finish)
-    times *= 1 - hidden
-    plus *= 1 - hidden
-    plus += hidden * colour
-
-
-def _lit_by_lamps(scene: Scene, view: View, places: Places, dusk: float, seconds: float, field: Field) -> None:
-    rows, colours = [], []
+def _lamps_of(scene: Scene, view: View, dusk: float, seconds: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The lamps that burn, each with its colour behind what :func:`field_rows` says, (n, 11), and what light of theirs
+    hangs in the air, (m, 6)."""
+    lamps, glows = [], []
     for present in scene.lamps:
         lamp, look = present.mark, present.look
         strength = present.opacity * (dusk if look.burns == "dusk" else 1.0) * wavering(look.flicker, lamp.id, seconds)
@@ -251,39 +288,24 @@ def _lit_by_lamps(scene: Scene, view: View, places: Places, dusk: float, seconds
         x, y = lamp.x - view.pose.x, lamp.y - view.pose.y
         turned = look.points + look.turns * 6.0 * seconds
         # One that lies on the ground still lights it.
-        rows.append((x, y, reach, lamp.height, look.bright * strength, look.edge, look.beam / 2, turned))
-        colours.append(colour)
-        if look.glow > 0:
-            _glowing(present, view, strength, colour, reach, field.plus)
-    if rows:
-        lamps, tints = np.array(rows, np.float64), np.array(colours, np.float64)
-        in_threads(
-            lambda a, b: lamp_rows(field.times, a, b, places.x, places.y, places.nearness, lamps, tints),
-            field.times,
-            worth=4,
-        )
+        lamps.append((x, y, reach, lamp.height, look.bright * strength, look.edge, look.beam / 2, turned, *colour))
+        if look.glow > 0 and (where := _glowing(present, view, reach)):
+            glows.append((*where, *(colour * look.glow * strength)))
+    return np.array(lamps, np.float64).reshape(-1, 11), np.array(glows, np.float64).reshape(-1, 6)
 
 
-def _glowing(present: PresentLamp, view: View, strength: float, colour: Floats, reach: float, plus: Floats) -> None:
-    """Light in the air about a lamp: brightest at it, and never so wide that it veils the picture."""
-    lamp, look = present.mark, present.look
+def _glowing(present: PresentLamp, view: View, reach: float) -> tuple[float, float, float] | None:
+    """Where light hangs in the air about a lamp, and how wide, pixels: brightest at it, and never so wide that it veils
+    the picture. None where it is not seen."""
+    lamp = present.mark
     u, v, depth = view.project(np.array([[lamp.x, lamp.y]]), lamp.height)[0].tolist()
     if depth <= 0.02:
-        return
+        return None
     widest = GLOWS * view.whole.width
     wide = min(max(reach / 12 * view.pixels_per_unit / depth, LEAST_GLOW * view.whole.width), widest)
-    rows, columns = plus.shape[:2]
-    left, right = (int(np.clip((u + side * 4 * wide) / GRID, 0, columns)) for side in (-1, 1))
-    top, bottom = (int(np.clip((v + side * 4 * wide) / GRID, 0, rows)) for side in (-1, 1))
-    if right <= left or bottom <= top:
-        return
-    at_u = np.arange(left, min(right + 1, columns)) * GRID - u
-    at_v = np.arange(top, min(bottom + 1, rows)) * GRID - v
-    far = np.hypot(at_u[None, :], at_v[:, None]) / wide
-    bright = np.exp(-(far**2) / 2) * 0.5 + np.exp(-(far**2) * 8)
-    plus[top : top + far.shape[0], left : left + far.shape[1]] += (bright * look.glow * strength)[..., None].astype(
-        np.float32
-    ) * colour
+    beyond = WHERE_GLOWS_END * wide
+    seen = -beyond < u < view.size.width + beyond and -beyond < v < view.size.height + beyond
+    return (u, v, wide) if seen else None
 
 
 def wavering(flicker: float, key: str, seconds: float) -> float:

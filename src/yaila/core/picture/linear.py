@@ -63,7 +63,7 @@ THRESHOLDS = (_BAYER + np.float32(0.5)) / np.float32(16)
 Rendition of Continuous-tone Pictures", 1973): smooth light has no terraces."""
 
 
-@njit(cache=True, nogil=True, inline="always")
+@njit(cache=True, nogil=True, forceinline=True)
 def packed_of(red, green, blue):
     """A pixel of three channels 0..``MOST``."""
     return np.uint64(red) | (np.uint64(green) << GREEN) | (np.uint64(blue) << BLUE)

@@ -50,13 +50,13 @@ SMALL = np.uint32(0x7FFFFFFF)
 WIDTH, HEIGHT, OPACITY, FEATHER_SHAPE, FEATHER, OPAQUE, LEVELS, MASK = range(8)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _smooth(t):
     t = min(max(t, 0.0), 1.0)
     return t * t * (3.0 - 2.0 * t)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def coverage_at(x, y, along_x, along_y, width, height, shape, feather):
     """How much of the plate covers a pixel, 0..1: its feather, and its edge softened over the pixel.
 
@@ -79,14 +79,14 @@ def coverage_at(x, y, along_x, along_y, width, height, shape, feather):
     return cover
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _level(side, sharpness, levels):
     """The pyramid level, with its fraction, for a pixel whose shorter side is ``side`` plate pixels."""
     value = math.log2(max(side * sharpness, 1e-12))
     return min(max(value, 0.0), levels - 1.0)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _channel(p00, p01, p10, p11, w00, w01, w10, w11, shift):
     """One channel of four texels, weighted."""
     return (
@@ -97,7 +97,7 @@ def _channel(p00, p01, p10, p11, w00, w01, w10, w11, shift):
     )
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _single(run):
     """A run of texels, as :func:`_course_of_tap` gives it, in the digits that it is worked out with: float32 is
     enough, as its places stay small."""
@@ -110,7 +110,7 @@ def _single(run):
     )  # fmt: skip
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _place(i, run):
     """Where a bilinear tap of the ``i``-th pixel of a run falls: the texel, and how far beyond it to the next ones."""
     a0, a1, d0, d1, w0, w1, lx0, lx1, ly0, ly1, bx, by = run
@@ -122,13 +122,13 @@ def _place(i, run):
     return np.uint32(kx + bx), np.uint32(ky + by), x - np.float32(kx), y - np.float32(ky)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _page(ix, iy, first, columns):
     """The place in the table of the page that a texel is on."""
     return np.uint32(first + (iy >> np.uint32(8)) * columns + (ix >> np.uint32(8)))
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _corners(ix, iy, slot):
     """The places of a texel and of its three neighbours in the store."""
     at = np.uint32(
@@ -142,7 +142,7 @@ def _corners(ix, iy, slot):
     return at & SMALL, at01 & SMALL, at10 & SMALL, at11 & SMALL
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _mean(p00, p01, p10, p11, fx, fy):
     """The channels of a place between four texels."""
     w11 = fx * fy
@@ -156,7 +156,7 @@ def _mean(p00, p01, p10, p11, fx, fy):
     )
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _tap(i, run, first, columns, table, texels):
     """The channels of a bilinear tap of the ``i``-th pixel of a run."""
     ix, iy, fx, fy = _place(i, run)
@@ -164,7 +164,7 @@ def _tap(i, run, first, columns, table, texels):
     return _mean(texels[a00], texels[a01], texels[a10], texels[a11], fx, fy)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _weight(i, begin, rise, share):
     """What a tap counts for in the ``i``-th pixel of a run: 0 to ``share``, from an even run."""
     return min(max(begin + rise * np.float32(np.int32(i)), np.float32(0)), np.float32(1)) * share
@@ -203,7 +203,7 @@ def _sample_four(n, runs, columns, start, table, texels, begin, rise, share, red
             alpha[i] += (a + a2 + a3 + a4) * weight
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _opaque(red, green, blue):
     """A pixel as it is written, of light 0..255."""
     half = np.float32(0.5)
@@ -410,7 +410,7 @@ draw_rows = {True: _drawing(True), False: _drawing(False)}
 """By whether one tap a pixel is the rule."""
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", inline="always")
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", forceinline=True)
 def _course_of_tap(tap, where, maps, layer, level, level_edges):
     """How the texel runs that a tap hits on a level of a layer: the value at the first pixel, and the change per pixel,
     of the numerators and the denominator of the texel's place, the bounds of that place, and the texel it is counted
@@ -468,7 +468,7 @@ def _put_under(n, sums, cover, light, red, green, blue):
         light[i] -= sums[3, i] * share * np.float32(1 / 255)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", inline="always")
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", forceinline=True)
 def _map(m, layer, u, v):
     """The plate pixel at a frame pixel, and its derivatives: x, y, dx/du, dx/dv, dy/du, dy/dv (x = nan behind)."""
     w = m[layer, 2, 0] * u + m[layer, 2, 1] * v + m[layer, 2, 2]

@@ -39,15 +39,14 @@ FAR_EDGE = 8.0
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _risen(x, y, surface, level):
+def _risen(x, y, values, starts, sizes, scales, inverse, times, level):
     """How high relief is at a place."""
-    inverse = surface[4]
     gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
     gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
-    return surface[5] * height_of(surface[0], surface[1], surface[2], surface[3], gx, gy, level)
+    return times * height_of(values, starts, sizes, scales, gx, gy, level)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _pixel_of(x, y, plane):
     """The pixel of the flat picture that shows a place, and how far away that is."""
     w = plane[2, 0] * x + plane[2, 1] * y + plane[2, 2]
@@ -61,10 +60,9 @@ def _pixel_of(x, y, plane):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _block(x, y, surface):
+def _block(x, y, inside, tall, plane):
     """How far inside a block a place is, pixels, and how high that is."""
-    inside, tall = surface[6], surface[7]
-    u, v, _ = _pixel_of(x, y, surface[8])
+    u, v, _ = _pixel_of(x, y, plane)
     u, v = u - 0.5, v - 0.5
     rows, columns = inside.shape
     if u < 0.0 or v < 0.0 or u >= columns - 1 or v >= rows - 1:
@@ -91,7 +89,8 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
         How far it goes, 0 if it meets nothing, and whether it meets the side of a block.
     """
     top, steep, finest, far, wide = bounds
-    raising, blocks, tallest = surface[5] > 0.0, surface[6].shape[0] > 0, surface[9]
+    values, starts, sizes, scales, inverse, times, inside, tall, plane, tallest = surface
+    raising, blocks = times > 0.0, inside.shape[0] > 0
     level_way = math.sqrt(dx * dx + dy * dy) + 1e-12
     # Where it comes down to the highest ground.
     enters = 0.0
@@ -105,16 +104,19 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
     # No step back goes behind where it came in.
     for _ in range(60):
         z = eye[2] + t * dz
-        base = _risen(eye[0] + t * dx, eye[1] + t * dy, surface, level) if raising else 0.0
+        base = (
+            _risen(eye[0] + t * dx, eye[1] + t * dy, values, starts, sizes, scales, inverse, times, level)
+            if raising
+            else 0.0
+        )
         if blocks:
-            edge, high = _block(eye[0] + t * dx, eye[1] + t * dy, surface)
+            edge, high = _block(eye[0] + t * dx, eye[1] + t * dy, inside, tall, plane)
         over = z - base - (high if edge > 0.0 else 0.0)
         if over >= 0.0 or t <= enters:
             break
         t = max(enters, t * 0.97)
     if over <= 0.0:
         return max(t, 1e-9), False
-    plane = surface[8]
     for _ in range(4000):
         if t > far or (dz > 0.0 and z > top):
             break
@@ -140,9 +142,13 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
         if step > 0.05 * t:
             level = math.log2(max(t * wide / finest, 1.0))
         z = eye[2] + t * dz
-        base = _risen(eye[0] + t * dx, eye[1] + t * dy, surface, level) if raising else 0.0
+        base = (
+            _risen(eye[0] + t * dx, eye[1] + t * dy, values, starts, sizes, scales, inverse, times, level)
+            if raising
+            else 0.0
+        )
         if blocks:
-            edge, high = _block(eye[0] + t * dx, eye[1] + t * dy, surface)
+            edge, high = _block(eye[0] + t * dx, eye[1] + t * dy, inside, tall, plane)
         over = z - base - (high if edge > 0.0 else 0.0)
         if over <= 0.0:
             # Back to where it met the ground: by secants, and by halves where it stepped over an edge.
@@ -151,9 +157,13 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
             for _ in range(7 if wall else 5):
                 m = 0.5 * (a + b) if wall else a + (b - a) * min(max(fa / (fa - fb + 1e-12), 0.05), 0.95)
                 z = eye[2] + m * dz
-                base = _risen(eye[0] + m * dx, eye[1] + m * dy, surface, level) if raising else 0.0
+                base = (
+                    _risen(eye[0] + m * dx, eye[1] + m * dy, values, starts, sizes, scales, inverse, times, level)
+                    if raising
+                    else 0.0
+                )
                 if blocks:
-                    edge, high = _block(eye[0] + m * dx, eye[1] + m * dy, surface)
+                    edge, high = _block(eye[0] + m * dx, eye[1] + m * dy, inside, tall, plane)
                 fm = z - base - (high if edge > 0.0 else 0.0)
                 if fm > 0.0:
                     a, fa, from_edge = m, fm, edge
@@ -162,9 +172,13 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
             if not wall:
                 return b, False
             # What is met beyond an edge is its side, unless the ray came down on the top just behind it.
-            edge, high = _block(eye[0] + b * dx, eye[1] + b * dy, surface)
+            edge, high = _block(eye[0] + b * dx, eye[1] + b * dy, inside, tall, plane)
             z = eye[2] + b * dz
-            base = _risen(eye[0] + b * dx, eye[1] + b * dy, surface, level) if raising else 0.0
+            base = (
+                _risen(eye[0] + b * dx, eye[1] + b * dy, values, starts, sizes, scales, inverse, times, level)
+                if raising
+                else 0.0
+            )
             return b, from_edge <= 0.0 and edge > 0.0 and z < base + high - 0.3 * b * wide
     if dz < 0.0:
         # Beyond all that is followed the ground is flat.
@@ -204,24 +218,28 @@ def march_columns(found, sides, first, last, surface, eye, axes, middle, across_
                 begun = t
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _shade(x, y, t, surface, light, wide, finest):
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _shade(x, y, t, values, starts, levels, scales, inverse, light, wide, finest):
     """How much light falls on a place that is so far away, beside flat ground: by its slope (Lambert's cosine), and by
     what is before the light."""
     sun, strength, cast, sizes, to_cast, shadows, times = light
     shade = 1.0
     if strength > 0.0:
-        inverse = surface[4]
         reach = max(finest, t * wide)
         level = math.log2(max(reach / finest, 1.0))
         gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
         gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
         ax, ay = inverse[0, 0] * reach, inverse[1, 0] * reach
         bx, by = inverse[0, 1] * reach, inverse[1, 1] * reach
-        east = height_of(surface[0], surface[1], surface[2], surface[3], gx + ax, gy + ay, level)
-        east -= height_of(surface[0], surface[1], surface[2], surface[3], gx - ax, gy - ay, level)
-        north = height_of(surface[0], surface[1], surface[2], surface[3], gx + bx, gy + by, level)
-        north -= height_of(surface[0], surface[1], surface[2], surface[3], gx - bx, gy - by, level)
+        east, north = 0.0, 0.0
+        for k in range(4):
+            side = 1.0 if k % 2 == 0 else -1.0
+            x_of, y_of = (gx + side * ax, gy + side * ay) if k < 2 else (gx + side * bx, gy + side * by)
+            over = side * height_of(values, starts, levels, scales, x_of, y_of, level)
+            if k < 2:
+                east += over
+            else:
+                north += over
         nx, ny = -times * east / (2.0 * reach), -times * north / (2.0 * reach)
         facing = (nx * sun[0] + ny * sun[1] + sun[2]) / math.sqrt(nx * nx + ny * ny + 1.0)
         shade += strength * (min(max(facing / max(sun[2], 0.2), 0.15), 1.8) - 1.0)
@@ -248,10 +266,12 @@ def shade_rows(shade, first, last, found, surface, light, wide, finest):
             cast: how much light places get, the size of their grid, from the ground to it; how strong they are; and
             ground units for a metre of height.
     """
+    values, starts, sizes, scales, inverse = surface[:5]
     for r in range(first, last):
         for c in range(found.shape[1]):
-            if found[r, c, 3] > 0.0:
-                shade[r, c] = _shade(found[r, c, 0], found[r, c, 1], found[r, c, 3], surface, light, wide, finest)
+            x, y, t = found[r, c, 0], found[r, c, 1], found[r, c, 3]
+            if t > 0.0:
+                shade[r, c] = _shade(x, y, t, values, starts, sizes, scales, inverse, light, wide, finest)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -328,7 +348,7 @@ def block_shadow_rows(shade, first, last, found, sides, surface, darks, fall, so
         fall: how far east and north a shadow falls for a height of 1.
         soft: how far the light's edges are from its middle, radians.
     """
-    plane, tallest = surface[8], surface[9]
+    inside, tall, plane, tallest = surface[6:]
     long = math.sqrt(fall[0] * fall[0] + fall[1] * fall[1])
     if long < 1e-6:
         return
@@ -338,7 +358,7 @@ def block_shadow_rows(shade, first, last, found, sides, surface, darks, fall, so
             if found[r, c, 3] <= 0.0 or sides[r, c]:
                 continue
             x, y = found[r, c, 0], found[r, c, 1]
-            edge, high = _block(x, y, surface)
+            edge, high = _block(x, y, inside, tall, plane)
             height = high if edge > 0.0 else 0.0
             u, v, w = _pixel_of(x, y, plane)
             if w < 1e-6:
@@ -356,7 +376,7 @@ def block_shadow_rows(shade, first, last, found, sides, surface, darks, fall, so
                 if way > most:
                     break
                 px, py = x + ex * way, y + ey * way
-                edge, high = _block(px, py, surface)
+                edge, high = _block(px, py, inside, tall, plane)
                 melts = max(way * aside * along, 0.35)
                 if high > 0.0 and edge > -melts:
                     share = min((edge / melts + 1.0) * 0.5, ((high - height - way / long) / (way * lower) + 1.0) * 0.5)
@@ -369,7 +389,7 @@ def block_shadow_rows(shade, first, last, found, sides, surface, darks, fall, so
             shade[r, c] *= 1.0 - dark
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _bilinear(source, fx, fy):
     """Red, green and blue at a place of packed light; at its edge it goes on."""
     height, width = source.shape
@@ -402,7 +422,7 @@ def _bilinear(source, fx, fy):
     return red, green, blue
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _packed(red, green, blue):
     half, most = np.float32(0.5), np.float32(MOST)
     return (
@@ -413,14 +433,12 @@ def _packed(red, green, blue):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _side_light(x, y, z, surface, which, colours, sun, base):
+def _side_light(x, y, z, inside, tall, plane, which, colours, sun, base):
     """Light of the side of a block: its colour, brighter as it faces the light, darker towards its foot."""
-    plane = surface[8]
     u, v, _ = _pixel_of(x, y, plane)
     rows, columns = which.shape
     iu, iv = min(max(int(u), 0), columns - 1), min(max(int(v), 0), rows - 1)
     # Across its edge, in the flat picture and from there on the ground.
-    inside = surface[6]
     ax, bx = min(iu + 2, columns - 1), max(iu - 2, 0)
     ay, by = min(iv + 2, rows - 1), max(iv - 2, 0)
     eu, ev = inside[iv, ax] - inside[iv, bx], inside[ay, iu] - inside[by, iu]
@@ -429,14 +447,14 @@ def _side_light(x, y, z, surface, which, colours, sun, base):
     long = math.sqrt(nx * nx + ny * ny) + 1e-12
     level = math.sqrt(sun[0] * sun[0] + sun[1] * sun[1]) + 1e-12
     facing = max((nx * sun[0] + ny * sun[1]) / (long * level), 0.0)
-    high = surface[7][iv, iu]
+    high = tall[iv, iu]
     rises = min(max((z - base) / max(high, 1e-9), 0.0), 1.0)
     bright = np.float32((0.42 + 0.58 * facing) * (0.72 + 0.28 * rises)) * np.float32(WHITE)
     k = which[iv, iu]
     return colours[k, 0] * bright, colours[k, 1] * bright, colours[k, 2] * bright
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _lit(value, x, y, flat, times, plus, grid):
     """Light that is on no picture through the field of light of the flat picture, at a place of the ground."""
     u, v, _ = _pixel_of(x, y, flat)
@@ -473,7 +491,8 @@ def laid_rows(
     """
     rows, columns = found.shape[0], found.shape[1]
     clear, deep = covers.shape[0] > 0, places.shape[0] > 0
-    blocks, raising = surface[6].shape[0] > 0, surface[5] > 0.0
+    values, starts, sizes, scales, inverse, times_high, inside, tall, plane, tallest = surface
+    blocks, raising = inside.shape[0] > 0, times_high > 0.0
     count = spots.shape[0]
     for y in range(first, last):
         # What four rays say serves for all pixels between them.
@@ -497,7 +516,7 @@ def laid_rows(
                         # Nor is there a step between them.
                         lowest = min(min(found[r0, c0, 2], found[r0, c1, 2]), min(found[r1, c0, 2], found[r1, c1, 2]))
                         highest = max(max(found[r0, c0, 2], found[r0, c1, 2]), max(found[r1, c0, 2], found[r1, c1, 2]))
-                        even = highest - lowest < 0.02 * surface[9]
+                        even = highest - lowest < 0.02 * tallest
             if farthest <= 0.0:
                 # The sky.
                 sy = min(max(y - int(offset[1]), 0), colours.shape[0] - 1)
@@ -518,8 +537,8 @@ def laid_rows(
                 gy = w00 * found[r0, c0, 1] + w10 * found[r0, c1, 1] + w01 * found[r1, c0, 1] + w11 * found[r1, c1, 1]
                 gz = w00 * found[r0, c0, 2] + w10 * found[r0, c1, 2] + w01 * found[r1, c0, 2] + w11 * found[r1, c1, 2]
                 if blocks and sides[r0, c0]:
-                    base = _risen(gx, gy, surface, 0.0) if raising else 0.0
-                    value = _side_light(gx, gy, gz, surface, which, tints, light[0], base)
+                    base = _risen(gx, gy, values, starts, sizes, scales, inverse, times_high, 0.0) if raising else 0.0
+                    value = _side_light(gx, gy, gz, inside, tall, plane, which, tints, light[0], base)
                     if grid > 0:
                         value = _lit(value, gx, gy, flat, times, plus, grid)
                     red, green, blue = value
@@ -561,13 +580,15 @@ def laid_rows(
                     dx = axes[2, 0] + across * axes[0, 0] + above * axes[1, 0]
                     dy = axes[2, 1] + across * axes[0, 1] + above * axes[1, 1]
                     dz = axes[2, 2] + across * axes[0, 2] + above * axes[1, 2]
-                    t, side = _trace(dx, dy, dz, eye, surface, bounds, begun - 1.5 * surface[9] / max(-dz, 0.02))
+                    t, side = _trace(dx, dy, dz, eye, surface, bounds, begun - 1.5 * tallest / max(-dz, 0.02))
                     gx, gy, gz = eye[0] + t * dx, eye[1] + t * dy, max(eye[2] + t * dz, 0.0)
                     if deep and k == 0:
                         places[y, x, 0], places[y, x, 1], places[y, x, 2], places[y, x, 3] = gx, gy, gz, t
                     if t > 0.0 and side:
-                        base = _risen(gx, gy, surface, 0.0) if raising else 0.0
-                        value = _side_light(gx, gy, gz, surface, which, tints, light[0], base)
+                        base = (
+                            _risen(gx, gy, values, starts, sizes, scales, inverse, times_high, 0.0) if raising else 0.0
+                        )
+                        value = _side_light(gx, gy, gz, inside, tall, plane, which, tints, light[0], base)
                         if grid > 0:
                             value = _lit(value, gx, gy, flat, times, plus, grid)
                         red, green, blue = red + value[0], green + value[1], blue + value[2]
@@ -580,7 +601,9 @@ def laid_rows(
                         if w > 1e-6:
                             fx, fy = pu, pv
                         if raising and not blocks:
-                            here = np.float32(_shade(gx, gy, t, surface, light, bounds[4], bounds[2]))
+                            here = np.float32(
+                                _shade(gx, gy, t, values, starts, sizes, scales, inverse, light, bounds[4], bounds[2])
+                            )
                         else:
                             # As much light as falls on the ray beside it that met the same ground.
                             off = np.float32(1e30)

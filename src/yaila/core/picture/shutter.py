@@ -68,7 +68,7 @@ def average_rows(source, out, first, last, left, top, maps, piece):
             put_mean(end, np.float32(1.0 / moments), red, green, blue, out[y, x:])
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _through(h, u, v):
     """A place through a homography, and whether it is before the camera there."""
     w = h[2, 0] * u + h[2, 1] * v + h[2, 2]
@@ -126,7 +126,7 @@ def average_deep_rows(source, out, first, last, left, top, spaces, places):
             )
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _away(space, east, north, up, u, v):
     """How far a place is from a pixel at a moment, and whether it is before the camera."""
     w = space[2, 0] * east + space[2, 1] * north + space[2, 2] * up + space[2, 3]

@@ -107,7 +107,7 @@ STARTS = np.cumsum([0] + [(SIDE >> level) ** 2 for level in range(LEVELS)]).asty
 """Where the sizes of a tile begin."""
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _shift(i, j, octave):
     """By how much a tile is shifted: a mixture of its place's bits (T. Wang, "Integer Hash Function", 1997)."""
     h = np.uint64(i * 73856093 ^ j * 19349663 ^ octave * 83492791)
@@ -119,7 +119,7 @@ def _shift(i, j, octave):
     return np.int64(h & np.uint64(GRAIN - 1)), np.int64((h >> np.uint64(8)) & np.uint64(GRAIN - 1))
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _melts(place):
     """Between which tiles a place is, in tiles: the first of two, and how much of the second is seen."""
     place -= 0.5
@@ -127,7 +127,7 @@ def _melts(place):
     return np.int64(first), min(max((place - first - 0.5) * (1 / BAND) + 0.5, 0.0), 1.0)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _tap(texels, x, y, on_u, on_v, level, weight):
     """Four lanes at a place of one size of the tile, shifted, bilinear and weighted, 0..256."""
     side, mask, start = SIDE >> level, (SIDE >> level) - 1, STARTS[level]
@@ -164,7 +164,7 @@ def _melted(texels, u, v, cell_u, cell_v, octave, level, weight):
     return made, weights, squares
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _unpacked(made, weights):
     share = np.float32(1) / max(weights, np.float32(1))
     return (
@@ -198,7 +198,12 @@ def surface_rows(pixels, first, last, inverse, octaves, texels, mean, mode, stre
     mean_r, mean_g, mean_b, mean_l = mean[0], mean[1], mean[2], mean[3]
     places, byte, opaque = np.zeros((count, 6)), np.uint32(255), np.uint32(255)
     for k in range(count):
-        places[k, :3], places[k, 3] = octaves[k, :3], octaves[k, 5]
+        places[k, 0], places[k, 1], places[k, 2], places[k, 3] = (
+            octaves[k, 0],
+            octaves[k, 1],
+            octaves[k, 2],
+            octaves[k, 5],
+        )
     for y in range(first, last):
         at_v = y + 0.5
         for run in range(0, width, RUN):
@@ -276,7 +281,7 @@ def surface_rows(pixels, first, last, inverse, octaves, texels, mean, mode, stre
                 )
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def covered(inverse, east, north, far):
     """Ground units of what a pixel covers, between the longer and the mean of its sides."""
     ax, ay = (inverse[0, 0] - east * inverse[2, 0]) * far, (inverse[1, 0] - north * inverse[2, 0]) * far

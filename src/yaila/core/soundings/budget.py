@@ -246,7 +246,7 @@ def _look(  # type: ignore[no-untyped-def]
         m = maps[f]
         for p in range(count):
             state = states[f, p]
-            from_frame[p] = _times(backs[state], m)
+            _multiply(backs[state], m, from_frame[p])
             inside[p] = not _outside(from_frame[p], pixels, facts[state, 0], facts[state, 1])
         for n in range(pixels.shape[0]):
             u, v = pixels[n, 0], pixels[n, 1]
@@ -287,14 +287,12 @@ def _look(  # type: ignore[no-untyped-def]
             bare[f, n] = light
 
 
-@njit(cache=True, nogil=True, inline="always")
-def _times(a, b):  # type: ignore[no-untyped-def]
+@njit(cache=True, nogil=True, forceinline=True)
+def _multiply(a, b, made):  # type: ignore[no-untyped-def]
     """The product of two matrices (3, 3)."""
-    made = np.empty((3, 3))
     for i in range(3):
         for j in range(3):
             made[i, j] = a[i, 0] * b[0, j] + a[i, 1] * b[1, j] + a[i, 2] * b[2, j]
-    return made
 
 
 @njit(cache=True, nogil=True)
@@ -333,7 +331,7 @@ def _places(maps, pixels, places, needs):  # type: ignore[no-untyped-def]
                 needs[f, n] = _narrow(m, x, y, w)
 
 
-@njit(cache=True, nogil=True, inline="always")
+@njit(cache=True, nogil=True, forceinline=True)
 def _narrow(m, x, y, w):  # type: ignore[no-untyped-def]
     """The shorter side of a frame pixel taken through a map, at the place x, y that it comes to."""
     xu, xv = (m[0, 0] - x * m[2, 0]) / w, (m[0, 1] - x * m[2, 1]) / w

@@ -8,12 +8,12 @@ from numpy.typing import NDArray
 from yaila.core.compiling import njit
 
 
-@njit(cache=True, nogil=True, inline="always")
+@njit(cache=True, nogil=True, forceinline=True)
 def _x(x1, x2, s):
     return ((1 + 3 * x1 - 3 * x2) * s + 3 * x2 - 6 * x1) * s * s + 3 * x1 * s
 
 
-@njit(cache=True, nogil=True, inline="always")
+@njit(cache=True, nogil=True, forceinline=True)
 def _halved(x1, x2, time, low, high, times):
     for _ in range(times):
         middle = (low + high) / 2
