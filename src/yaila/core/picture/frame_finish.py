@@ -160,6 +160,27 @@ def _put(n, red, green, blue, cover, gone, fade, faded, bar, pixels):
         )
 
 
+@njit(cache=True, nogil=True, fastmath=True)
+def _kept_bright(light, first, last, least, over):
+    """Keep of rows of light what is brighter than ``least``, all of it where it is so much over that."""
+    for y in range(first, last):
+        for x in range(light.shape[1]):
+            brightest = max(max(light[y, x, 0], light[y, x, 1]), light[y, x, 2])
+            t = min(max((brightest - least) / over, 0.0), 1.0)
+            share = np.float32(t * t * (3.0 - 2.0 * t))
+            for c in range(3):
+                light[y, x, c] *= share
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _spread(near, far, first, last, tint, out):
+    """Rows of light that is spread over two widths, channel by channel."""
+    for c in range(3):
+        for y in range(first, last):
+            for x in range(near.shape[1]):
+                out[c, y, x] = (np.float32(0.6) * near[y, x, c] + np.float32(0.4) * far[y, x, c]) * tint[c]
+
+
 @njit(cache=True, nogil=True)
 def _round(grain, y, x, out):
     """A row of grain from a place on, round and round."""
@@ -310,15 +331,16 @@ def _faded(ends: Ends, opening: float, closing: float) -> float:
 
 def _glowing(pixels: NDArray[np.uint8], glow: Glow) -> NDArray[np.float32]:
     """The light that spreads, (3, rows, columns) linear, on a grid."""
-    small = on_a_grid(pixels, GLOW_GRID)
-    least = float(decoded(np.array(glow.above)))
-    bright = small.max(axis=-1, keepdims=True)
+    light = on_a_grid(pixels, GLOW_GRID)
+    rows, columns = light.shape[:2]
+    least, wide = float(decoded(np.array(glow.above))), glow.wide * columns
     # It sets in softly, over a third of what is above.
-    share = smoothstep((bright - least) / max((1 - least) / 3, 1e-3))
-    bright_light, wide = np.asarray(small * share, np.float32), glow.wide * small.shape[1]
-    spread = 0.6 * blurred(bright_light, wide) + 0.4 * blurred(bright_light, 2.5 * wide)
-    tint = decoded(np.array(rgb_of(glow.colour))) * glow.strength
-    return np.ascontiguousarray(np.moveaxis(spread * tint, -1, 0), np.float32)
+    in_threads(lambda a, b: _kept_bright(light, a, b, least, max((1 - least) / 3, 1e-3)), light, worth=2)
+    near, far = blurred(light, wide), blurred(light, 2.5 * wide)
+    tint = (decoded(np.array(rgb_of(glow.colour))) * glow.strength).astype(np.float32)
+    spread = np.empty((3, rows, columns), np.float32)
+    in_threads(lambda a, b: _spread(near, far, a, b, tint, spread), light, worth=2)
+    return spread
 
 
 def _off_middle(view: View) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

@@ -21,7 +21,7 @@ from yaila.core.film.finish import Finish
 from yaila.core.film.marked import Lamp
 from yaila.core.film.scene import Present, Scene
 from yaila.core.marks import LampLook
-from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, MOST, WHITE, Light, on_a_grid
+from yaila.core.picture.linear import BLUE, CHANNEL, DECODED, GREEN, MOST, WHITE, Light, on_a_grid
 from yaila.core.picture.threads import in_threads
 from yaila.core.time import smoothstep
 
@@ -68,22 +68,27 @@ class Field:
         small = on_a_grid(lights, cell)
         light[: len(small), : small.shape[1]] = small
         wide = GLOW_OF_LIGHTS * lights.shape[1] / cell
-        glow = cv2.GaussianBlur(light, (0, 0), wide) * 0.5 + cv2.GaussianBlur(light, (0, 0), 4 * wide) * 0.5
-        return Field(self.times, self.plus + (glow * np.float32(strength)).astype(np.float32))
+        near, far = cv2.GaussianBlur(light, (0, 0), wide), cv2.GaussianBlur(light, (0, 0), 4 * wide)
+        glow = np.asarray(cv2.addWeighted(near, 0.5 * strength, far, 0.5 * strength, 0), np.float32)
+        return Field(self.times, self.plus + glow)
 
-    def on(self, light: Light) -> Light:
-        """Light through it. What shines through is lit by as much as it covers."""
+    def on(self, light: Light, lights: NDArray[np.uint8] | None = None, bright: float = 0.0) -> Light:
+        """Light through it. What shines through is lit by as much as it covers. ``lights``, (height, width, 4) uint8,
+        that are so bright, shine besides."""
         out = np.empty_like(light.colours)
         covers = light.covers if light.covers is not None else np.zeros((0, 0), np.uint64)
-        in_threads(lambda a, b: lit_rows(light.colours, covers, out, a, b, self.times, self.plus), out)
+        shining = lights if lights is not None else np.zeros((0, 0, 4), np.uint8)
+        how = (self.times, self.plus, shining, DECODED * np.float32(bright * WHITE))
+        in_threads(lambda a, b: lit_rows(light.colours, covers, out, a, b, *how), out)
         return Light(out, light.covers)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def lit_rows(colours, covers, out, first, last, times, plus):
-    """Rows of light through a field."""
+def lit_rows(colours, covers, out, first, last, times, plus, lights, counts):
+    """Rows of light through a field, with that of pixels added, (height, width, 4) uint8 or of size 0; ``counts``: what
+    their codes count."""
     width, columns = colours.shape[1], times.shape[1]
-    clear = covers.shape[0] > 0
+    clear, shining = covers.shape[0] > 0, lights.shape[0] > 0
     white, most, step = np.float32(WHITE), np.float32(MOST), np.float32(1.0 / GRID)
     row = np.zeros((columns, 6), np.float32)
     for y in range(first, last):
@@ -108,6 +113,8 @@ def lit_rows(colours, covers, out, first, last, times, plus):
                 r = np.float32(np.int32(value & CHANNEL)) * (by_r + step_r * t) + (on_r + more_r * t) * cover
                 g = np.float32(np.int32((value >> GREEN) & CHANNEL)) * (by_g + step_g * t) + (on_g + more_g * t) * cover
                 b = np.float32(np.int32(value >> BLUE)) * (by_b + step_b * t) + (on_b + more_b * t) * cover
+                if shining:
+                    r, g, b = r + counts[lights[y, x, 0]], g + counts[lights[y, x, 1]], b + counts[lights[y, x, 2]]
                 out[y, x] = (
                     np.uint64(np.uint32(np.int32(min(max(r, np.float32(0)), most))))
                     | (np.uint64(np.uint32(np.int32(min(max(g, np.float32(0)), most)))) << GREEN)

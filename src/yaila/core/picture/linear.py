@@ -191,25 +191,6 @@ def over_rows(colours, covers, above, hides, out, covered, first, last, share):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def added_rows(colours, pixels, out, first, last, table, times):
-    """Rows of light, and so many times that of encoded pixels."""
-    half, most = np.float32(0.5), np.float32(MOST)
-    for y in range(first, last):
-        for x in range(out.shape[1]):
-            value, made = colours[y, x], np.uint64(0)
-            for k in range(3):
-                by = np.uint64(21 * k)
-                more = np.float32(table[pixels[y, x, k]]) * times
-                made |= (
-                    np.uint64(
-                        np.uint32(np.int32(min(np.float32(np.int32((value >> by) & CHANNEL)) + more + half, most)))
-                    )
-                    << by
-                )
-            out[y, x] = made
-
-
-@njit(cache=True, nogil=True, fastmath=True)
 def mean_rows(pixels, cell, out, first, last, table):
     """Rows of a grid with the mean light of the pixels, (height, width, 4) uint8, in each of its cells; those at the
     edges may be smaller."""
@@ -281,12 +262,6 @@ class Light:
         covered, by = np.empty_like(covers), np.float32(share)
         in_threads(lambda a, b: over_rows(below.colours, covers, above, hides, out, covered, a, b, by), out)
         return Light(out, covered if below.covers is not None else None)
-
-    def plus(self, pixels: NDArray[np.uint8], times: float) -> Light:
-        """The same with so many times the light of pixels, (height, width, 4) uint8, added to it."""
-        out = np.empty_like(self.colours)
-        in_threads(lambda a, b: added_rows(self.colours, pixels, out, a, b, COUNTS, np.float32(times)), out)
-        return Light(out, self.covers)
 
     def each(self, change: Callable[[Packed], Packed]) -> Light:
         """The same with both planes changed."""

@@ -277,9 +277,8 @@ def light_and_air(work: Work) -> None:
             lights = work.renderer.drawn(work.scene.lights, work.scene, coarse, Quality.DRAFT, NIGHT)
         if lights is not None:
             work.field = work.field.with_glow(lights, bright * GLOWING, coarse.step)
-        work.light = work.field.on(Light.of(work.pixels, work.request.clear))
-        if lights is not None:
-            work.light = work.light.plus(_as_fine(lights, work.view, coarse.step), bright)
+            lights = _as_fine(lights, work.view, coarse.step)
+        work.light = work.field.on(Light.of(work.pixels, work.request.clear), lights, bright)
 
 
 def _as_fine(pixels: Pixels, view: View, step: int) -> Pixels:
