@@ -138,7 +138,7 @@ describe("a session", () => {
     const session = await opened();
     const kept = session.pictured;
     answer = async (call) => {
-      await new Promise((done) => setTimeout(done, 80));
+      await new Promise((done) => setTimeout(done, 300));
       return { body: call.path.includes("trials") ? { state: "t1", film: film("Tried"), plan, patch: [] } : sheet(8) };
     };
     session.tryPatch([{ op: "replace", path: "/name", value: "one" }]);
