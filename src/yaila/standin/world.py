@@ -73,8 +73,6 @@ class Harbour:
 
 
 # What is called with numbers that stand in the code says what it takes: it would be compiled for each of them.
-
-
 @njit((int64, int64, int64), cache=True, nogil=True, fastmath=True, forceinline=True)
 def _hash(x, y, seed):
     h = np.uint32(

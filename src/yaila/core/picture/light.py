@@ -272,10 +272,8 @@ def field_of(scene: Scene, view: View, seconds: float, shade: NDArray[np.float64
     lamps, glows = _lamps_of(scene, view, dusk_of(finish), seconds)
     rows, columns = (-(-side // GRID) + 1 for side in (view.size.height, view.size.width))
     times, plus = np.empty((rows, columns, 3), np.float32), np.empty((rows, columns, 3), np.float32)
-    inverse, clouds = (
-        np.linalg.inv(view.plane(0.0)),
-        np.zeros((0, 0)) if shade is None else np.asarray(shade, np.float64),
-    )
+    inverse = np.linalg.inv(view.plane(0.0))
+    clouds = np.zeros((0, 0)) if shade is None else np.asarray(shade, np.float64)
     made = (inverse, clouds, even, np.ascontiguousarray(lamps[:, :8]), np.ascontiguousarray(lamps[:, 8:]), glows)
     in_threads(lambda a, b: field_rows(times, plus, a, b, *made, haze, hides), times, worth=4)
     return Field(times, plus)

@@ -40,7 +40,8 @@ FAR_EDGE = 8.0
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _risen(x, y, values, starts, sizes, scales, inverse, times, level):
-    """How high relief is at a place."""
+    """How high relief is at a place. Whether anything is raised is asked by those that call it: asked in here it takes
+    a quarter longer to follow rays."""
     gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
     gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
     return times * height_of(values, starts, sizes, scales, gx, gy, level)

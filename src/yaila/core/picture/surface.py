@@ -198,12 +198,9 @@ def surface_rows(pixels, first, last, inverse, octaves, texels, mean, mode, stre
     mean_r, mean_g, mean_b, mean_l = mean[0], mean[1], mean[2], mean[3]
     places, byte, opaque = np.zeros((count, 6)), np.uint32(255), np.uint32(255)
     for k in range(count):
-        places[k, 0], places[k, 1], places[k, 2], places[k, 3] = (
-            octaves[k, 0],
-            octaves[k, 1],
-            octaves[k, 2],
-            octaves[k, 5],
-        )
+        places[k, 3] = octaves[k, 5]
+        for c in range(3):
+            places[k, c] = octaves[k, c]
     for y in range(first, last):
         at_v = y + 0.5
         for run in range(0, width, RUN):
