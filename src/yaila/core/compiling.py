@@ -1,26 +1,36 @@
 """How loops over pixels are compiled: by Numba, for the processor that they run on.
 
-Whoever sets Yaila up waits for it, so it is kept short (all of it: 270 s of work once, 150 now, on the same processor):
+Whoever sets Yaila up waits for it, so it is kept short:
 
 - Small functions are inlined by LLVM (``forceinline``), which sees each once, and not by Numba (``inline``), which
-  takes their text into every place that calls them and tells the types of all of it anew. Only the height of a ray's
-  place is, as rays are followed in four fifths of the time then.
+  takes their text into every place that calls them and tells the types of all of it anew.
 - A function that is called with numbers that stand in the code says what it takes (``@njit((float64, int64))``): it
   would be compiled for each number.
 - Parts of arrays are not assigned to one another: the error that could have is more code than most loops.
-- Functions in inner loops take arrays, and not a tuple of them, whose parts are counted at every call.
+- Nobody counts who holds arrays (see :func:`njit`).
 """
 
 from __future__ import annotations
 
 from typing import Any
 
+import numba
 from llvmlite.binding import get_host_cpu_features, get_host_cpu_name
-from numba import njit
 from numba.core import config as numba_config
 from numba.core.compiler import Compiler
 
-__all__ = ["Apart", "njit"]
+_NUMBA: Any = numba
+"""Its types do not name all options."""
+
+
+def njit(*signature: Any, allocates: bool = False, **options: Any) -> Any:
+    """Numba's, without the counting of who holds an array.
+
+    Numba counts that up and down wherever a function is called with an array, in inner loops too, by instructions that
+    two threads wait for one another in. Whoever calls a compiled function holds its arrays until it ends; only one that
+    makes arrays of its own (``allocates``) has to count.
+    """
+    return _NUMBA.njit(*signature, _nrt=allocates, **options)
 
 
 class Apart(Compiler):

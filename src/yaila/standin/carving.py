@@ -31,7 +31,7 @@ CREEP = 0.045
 Floats = NDArray[np.float64]
 
 
-@njit(cache=True)
+@njit(cache=True, allocates=True)
 def receivers(heights, land):
     """Of each place the lowest of its eight neighbours, and how far away that is; itself where none is lower."""
     rows, columns = heights.shape
@@ -55,7 +55,7 @@ def receivers(heights, land):
     return to, far
 
 
-@njit(cache=True)
+@njit(cache=True, allocates=True)
 def drained(order, to):
     """How many places drain through each; ``order``: from the highest down."""
     area = np.ones(len(to))

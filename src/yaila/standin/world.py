@@ -690,7 +690,7 @@ def _lighthouse(colour, a, b, pixel):
     _over(colour, 250, 244, 214, min(max(0.5 - (tower - 0.9) / pixel, 0.0), 1.0))
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def _paint(out, heights, first, last, west, north, pixel, harbours, relief, drains, lines, tint):
     """Paint rows of a picture from its heights, which carry a border of one pixel. ``lines``: how much of each pixel
     rivers and roads cover, 0..255."""

@@ -18,7 +18,7 @@ def _speed(at, steady, rise, bend, cuts):
     return math.sqrt(square) / cuts
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, allocates=True)
 def find_parameters(way, at, up_to, last, slopes, cuts, nodes, weights, found):
     """Write the parameters at lengths along a curve: the cut of the table, then Newton's method within it.
 

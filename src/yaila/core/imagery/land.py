@@ -77,7 +77,7 @@ def _oklab(linear, r, g, b):  # type: ignore[no-untyped-def]
     )
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def _by_colour(page, linear, samples, tolerance, softness, invert):  # type: ignore[no-untyped-def]
     picked = np.empty((samples.shape[0], 3))
     for i in range(samples.shape[0]):

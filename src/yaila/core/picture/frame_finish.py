@@ -191,7 +191,7 @@ def _round(grain, y, x, out):
         at = at + 1 if at + 1 < size else 0
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def finish_rows(
     pixels, first, last, glow, table, shade, across, down, gain, grain, at, strength, fade, faded, bars, bar, light
 ):

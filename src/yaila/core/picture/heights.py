@@ -93,34 +93,36 @@ class Heights:
         return out
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _of_level(values, start, high, wide, x, y):
+    """The height at a place of a level, between its four nearest."""
+    x, y = min(max(x, 0.0), wide - 1.0), min(max(y, 0.0), high - 1.0)
+    ix, iy = min(int(x), max(wide - 2, 0)), min(int(y), max(high - 2, 0))
+    fx, fy = x - ix, y - iy
+    right, down = min(wide - 1, 1), wide * min(high - 1, 1)
+    k = start + iy * wide + ix
+    upper = values[k] * (1.0 - fx) + values[k + right] * fx
+    lower = values[k + down] * (1.0 - fx) + values[k + down + right] * fx
+    return upper * (1.0 - fy) + lower * fy
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def height_of(values, starts, sizes, scales, gx, gy, level):
     """The height at a place of the grid, from the two levels about ``level``; beyond the grid there is none."""
     rows, columns = sizes[0, 0], sizes[0, 1]
-    if gx < 0.0 or gy < 0.0 or gx >= columns or gy >= rows:
-        return 0.0
     low = min(max(int(level), 0), sizes.shape[0] - 1)
-    found = 0.0
-    part = min(max(level - low, 0.0), 1.0)
-    for k in range(2):
-        n = min(low + k, sizes.shape[0] - 1)
-        share = part if k == 1 else 1.0 - part
-        if share <= 0.01:
-            continue
-        high, wide = sizes[n, 0], sizes[n, 1]
-        x = gx * scales[n, 1] - 0.5
-        y = gy * scales[n, 0] - 0.5
-        x, y = min(max(x, 0.0), wide - 1.0), min(max(y, 0.0), high - 1.0)
-        ix, iy = min(int(x), max(wide - 2, 0)), min(int(y), max(high - 2, 0))
-        fx, fy = x - ix, y - iy
-        jx, jy = min(ix + 1, wide - 1), min(iy + 1, high - 1)
-        base = starts[n]
-        upper = values[base + iy * wide + ix] * (1.0 - fx) + values[base + iy * wide + jx] * fx
-        lower = values[base + jy * wide + ix] * (1.0 - fx) + values[base + jy * wide + jx] * fx
-        found += share * (upper * (1.0 - fy) + lower * fy)
+    part = level - low
+    found = _of_level(
+        values, starts[low], sizes[low, 0], sizes[low, 1], gx * scales[low, 1] - 0.5, gy * scales[low, 0] - 0.5
+    )
+    if part > 0.01 and low + 1 < sizes.shape[0]:
+        n = low + 1
+        upper = _of_level(values, starts[n], sizes[n, 0], sizes[n, 1], gx * scales[n, 1] - 0.5, gy * scales[n, 0] - 0.5)
+        found += min(part, 1.0) * (upper - found)
     # It ends gently at its edges, not as a wall.
     rim = min(min(gx, columns - gx), min(gy, rows - gy)) / (0.02 * min(rows, columns) + 1e-9)
     if rim < 1.0:
+        rim = max(rim, 0.0)
         found *= rim * rim * (3.0 - 2.0 * rim)
     return found
 

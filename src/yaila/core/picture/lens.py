@@ -91,7 +91,7 @@ def _one_two_one(n, before, here, after, out, shift, mask):
         out[i] = ((before[i] + after[i] + (here[i] << _TWO)) >> shift) & mask
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, allocates=True)
 def smooth_rows(source, out, first, last, step):
     """Rows smoothed by 1, 2, 1 both ways, ``step`` pixels apart; beyond the edge all is as at the edge."""
     height, width = source.shape
@@ -116,7 +116,7 @@ def _even(deep, x):
     return end
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def blur_rows(steps, ready, out, first, last, left, top, radii, deep, hold, least, counts, places):
     """Rows of a picture as the lens draws it.
 

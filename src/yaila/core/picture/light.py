@@ -83,7 +83,7 @@ class Field:
         return Light(out, light.covers)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def lit_rows(colours, covers, out, first, last, times, plus, lights, counts):
     """Rows of light through a field, with that of pixels added, (height, width, 4) uint8 or of size 0; ``counts``: what
     their codes count."""

@@ -254,7 +254,7 @@ def _drawing(single):
     """Compile :func:`draw_rows`; ``single`` with a short way for stretches that take one tap a pixel. It is left out
     where most pixels take more, as the mere presence of that way makes the other one slower by a tenth."""
 
-    @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+    @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", allocates=True)
     def draw_rows(
         out, first, last, top, touched, maps, settings, level_edges, level_starts, level_columns, table, texels,
         masks, background, sharpness, blend, least_taps, most_taps,
@@ -580,7 +580,7 @@ def _cover_ellipse(n, place, width, height, feather, opacity, cover):
         cover[i] = np.float32(covered if w > 1e-12 else 0.0)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", allocates=True)
 def needed(
     first, last, width, maps, settings, level_edges, level_starts, level_columns, sharpness, wanted, touched
 ):  # fmt: skip

@@ -19,7 +19,7 @@ EVEN = 0.5
 """How much the motion may differ along a piece of a row that is moved as one, pixels."""
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def average_rows(source, out, first, last, left, top, maps, piece):
     """Rows of the mean of a picture under homographies.
 

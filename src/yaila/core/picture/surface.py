@@ -175,7 +175,7 @@ def _unpacked(made, weights):
     )
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def surface_rows(pixels, first, last, inverse, octaves, texels, mean, mode, strength, light):
     """Rows of premultiplied pixels with a surface on them, as far as they cover.
 

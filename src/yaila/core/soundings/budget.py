@@ -236,7 +236,7 @@ def _uncovered(
     return which, np.array(masks)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, allocates=True)
 def _look(  # type: ignore[no-untyped-def]
     maps, pixels, states, backs, facts, names, sizes, starts, alphas, veiled, masks, bare, enlarged, best, fills,
 ):  # fmt: skip
