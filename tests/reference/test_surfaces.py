@@ -117,7 +117,7 @@ def test_it_has_a_texel_for_a_pixel_at_any_span() -> None:
         made = laid(pose(span, SIDE / 2 * span / 1920, -SIDE / 2 * span / 1920), FILM, 255, kind="fine", blend="normal",
                     own_colour=1)[..., 1].astype(float)  # fmt: skip
         middle = made[400:680, 800:1120]
-        own = tile.texels[: SIDE * SIDE, 1].reshape(SIDE, SIDE)
+        own = tile.finest[..., 1]
         # As strong in the finest waves as the tile itself.
         fine = np.abs(np.diff(middle, axis=1)).mean()
         assert fine == pytest.approx(np.abs(np.diff(own, axis=1)).mean(), rel=0.15)

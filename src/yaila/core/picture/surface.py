@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from yaila.core.camera import View
 from yaila.core.colour.blending import MODES, NEUTRAL, blended
-from yaila.core.compiling import njit
+from yaila.core.compiling import Apart, njit
 from yaila.core.film.finish import Surface
 from yaila.core.film.sunlight import Light as Sunlight
 from yaila.core.picture.light import Places
@@ -36,10 +36,19 @@ STEEP = 60.0
 GRID = 4
 """Pixels from one place to the next at which it is worked out how folds shift the map."""
 
-RUN = 8
+NEAREST = 1e-6
+"""What is no farther ahead than this is not in front of the camera."""
+
+MULTIPLY = MODES.index("multiply")
+
+RUN = 16
 """Pixels of a row that are taken from one size of the tile."""
 
 LEVELS = SIDE.bit_length() - 1
+
+BESIDE = 8
+"""Texels beside each row that nobody looks at: where rows are a power of two apart, a column of them finds room in few
+places of the processor's cache."""
 
 LANE = np.uint64(0xFFFF)
 _LANE, _TWO_LANES, _THREE_LANES = np.uint64(16), np.uint64(32), np.uint64(48)
@@ -72,8 +81,13 @@ class Tile:
             half = cv2.resize(sizes[-1], (SIDE >> at, SIDE >> at), interpolation=cv2.INTER_AREA)
             sizes.append(np.asarray(half, np.float32))
         mean, (low, high) = level[..., :3].mean((0, 1)), np.percentile(level[..., :3].mean(axis=-1), [2, 98]).tolist()
-        texels = np.concatenate([size.reshape(-1, 5) for size in sizes])
+        texels = np.concatenate([np.pad(size, ((0, 0), (0, BESIDE), (0, 0))).reshape(-1, 5) for size in sizes])
         return Tile(key, texels, mean.astype(np.float32), low, high)
+
+    @property
+    def finest(self) -> NDArray[np.float32]:
+        """Its texels at its own size, (SIDE, SIDE, 5)."""
+        return self.texels[: STARTS[1]].reshape(SIDE, -1, 5)[:, :SIDE]
 
     def packed(self, changes: NDArray[np.float32]) -> NDArray[np.uint64]:
         """The texels as numbers of four lanes of 16 bits: what ``changes``, (4, 6), makes of the five channels and
@@ -103,7 +117,7 @@ def packed_texels(texels, changes, out, first, last):
         out[i] = made
 
 
-STARTS = np.cumsum([0] + [(SIDE >> level) ** 2 for level in range(LEVELS)]).astype(np.int64)
+STARTS = np.cumsum([0] + [(SIDE >> k) * ((SIDE >> k) + BESIDE) for k in range(LEVELS)]).astype(np.int64)
 """Where the sizes of a tile begin."""
 
 
@@ -120,48 +134,88 @@ def _shift(i, j, octave):
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def _melts(place):
-    """Between which tiles a place is, in tiles: the first of two, and how much of the second is seen."""
-    place -= 0.5
-    first = math.floor(place)
-    return np.int64(first), min(max((place - first - 0.5) * (1 / BAND) + 0.5, 0.0), 1.0)
+def _second(place):
+    """How much is seen of the second of two tiles at a place, in tiles from where the first begins."""
+    return min(max((place - 1.0) * (1 / BAND) + 0.5, 0.0), 1.0)
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def _tap(texels, x, y, on_u, on_v, level, weight):
-    """Four lanes at a place of one size of the tile, shifted, bilinear and weighted, 0..256."""
-    side, mask, start = SIDE >> level, (SIDE >> level) - 1, STARTS[level]
-    ix, iy = np.int64(math.floor(x)), np.int64(math.floor(y))
-    dx, dy = np.float32(x - ix) * weight, np.float32(y - iy)
-    w11, w01 = np.uint64(dx * dy), np.uint64(dx * (np.float32(1) - dy))
-    w10 = np.uint64((weight - dx) * dy)
-    w00 = np.uint64(weight) - w11 - w01 - w10
-    step = SIDE // GRAIN >> level
-    x0, y0 = (ix + on_u * step) & mask, (iy + on_v * step) & mask
-    x1, y1 = (x0 + 1) & mask, (y0 + 1) & mask
-    upper, lower = np.uint64(start + y0 * side), np.uint64(start + y1 * side)
-    x0, x1 = np.uint64(x0), np.uint64(x1)
-    return texels[upper + x0] * w00 + texels[upper + x1] * w01 + texels[lower + x0] * w10 + texels[lower + x1] * w11
+def _melts(place):
+    """Between which tiles a place is, in tiles: the first of two, and how much of the second is seen."""
+    first = math.floor(place - 0.5)
+    return np.int64(first), _second(place - first)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _seen(n, u, v, tile_u, tile_v, right, down, weight, by):
+    """How much is seen at places of one of two by two tiles, of which the first is named, in whole parts."""
+    for i in range(n):
+        second_u = _second(u[i] * (1.0 / SIDE) - tile_u)
+        second_v = _second(v[i] * (1.0 / SIDE) - tile_v)
+        share = (second_u if right else 1.0 - second_u) * (second_v if down else 1.0 - second_v)
+        by[i] = np.float32(np.int32(share * weight))
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _tapped(n, u, v, by, texels, shift_u, shift_v, level, made, weights, squares):
+    """Add four lanes at places, of one size of the tile, shifted, bilinear and weighted, and the weights and their
+    squares."""
+    side, start, shrunk = np.int32(SIDE >> level), np.int32(STARTS[level]), 1.0 / (1 << level)
+    mask, row, one = side - np.int32(1), side + np.int32(BESIDE), np.int32(1)
+    step = np.int32(SIDE // GRAIN >> level)
+    on_u, on_v = np.int32(shift_u) * step, np.int32(shift_v) * step
+    for i in range(n):
+        x, y, weight = u[i] * shrunk - 0.5, v[i] * shrunk - 0.5, by[i]
+        left, top = math.floor(x), math.floor(y)
+        dx, dy = np.float32(x - left) * weight, np.float32(y - top)
+        w11, w01 = np.int32(dx * dy), np.int32(dx * (np.float32(1) - dy))
+        w10 = np.int32((weight - dx) * dy)
+        w00 = np.int32(weight) - w11 - w01 - w10
+        x0, y0 = (np.int32(left) + on_u) & mask, (np.int32(top) + on_v) & mask
+        x1, y1 = (x0 + one) & mask, (y0 + one) & mask
+        upper, lower = start + y0 * row, start + y1 * row
+        made[i] += (
+            texels[np.uint32(upper + x0)] * np.uint64(np.uint32(w00))
+            + texels[np.uint32(upper + x1)] * np.uint64(np.uint32(w01))
+            + texels[np.uint32(lower + x0)] * np.uint64(np.uint32(w10))
+            + texels[np.uint32(lower + x1)] * np.uint64(np.uint32(w11))
+        )
+        weights[i] += weight
+        squares[i] += weight * weight
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _melted(texels, u, v, cell_u, cell_v, octave, level, weight):
-    """Four lanes where tiles melt into one another, the weights, and their squares."""
-    iu, tu = _melts(u * (1.0 / SIDE))
-    iv, tv = _melts(v * (1.0 / SIDE))
-    shrunk = 1.0 / (1 << level)
-    x, y = u * shrunk - 0.5, v * shrunk - 0.5
-    made, weights, squares = np.uint64(0), np.float32(0), np.float32(0)
-    for b in range(2):
-        for a in range(2):
-            by = np.float32(math.floor((tv if b else 1.0 - tv) * (tu if a else 1.0 - tu) * weight))
-            if by < np.float32(1):
-                continue
-            on_u, on_v = _shift(iu + a + cell_u, iv + b + cell_v, octave)
-            made += _tap(texels, x, y, on_u, on_v, level, by)
-            weights += by
-            squares += by * by
-    return made, weights, squares
+def _looked_up(n, u, v, ahead, covers, octave, texels, made, weights, squares, by):
+    """Add what an octave has at places of a row, in texels, but for those that are not ``ahead``: four lanes, the
+    weights, and their squares. ``covers``: ground units of what is looked at, for each run of places; ``by``: room for
+    as many as a run has."""
+    run, long = 0, 0
+    while run + long < n:
+        run += long
+        long = min(RUN - run % RUN, n - run)
+        if ahead[run] <= NEAREST or ahead[run + long - 1] <= NEAREST:
+            continue
+        # What is alike along a run: the size of the tile, and the tiles it is near to. Where those change it is cut in
+        # halves.
+        level = min(max(int(math.log2(max(covers[run // RUN] * octave[0], 1.0)) + 0.35), 0), LEVELS)
+        tile_u, second_u = _melts(u[run] * (1.0 / SIDE))
+        tile_v, second_v = _melts(v[run] * (1.0 / SIDE))
+        while True:
+            end_u, then_u = _melts(u[run + long - 1] * (1.0 / SIDE))
+            end_v, then_v = _melts(v[run + long - 1] * (1.0 / SIDE))
+            if long == 1 or (tile_u == end_u and tile_v == end_v):
+                break
+            long //= 2
+        first_u, last_u = int(min(second_u, then_u)), math.ceil(max(second_u, then_u))
+        first_v, last_v = int(min(second_v, then_v)), math.ceil(max(second_v, then_v))
+        at = slice(run, run + long)
+        for down in range(first_v, last_v + 1):
+            for right in range(first_u, last_u + 1):
+                shift_u, shift_v = _shift(
+                    tile_u + right + np.int64(octave[3]), tile_v + down + np.int64(octave[4]), np.int64(octave[6])
+                )
+                _seen(long, u[at], v[at], tile_u, tile_v, right == 1, down == 1, octave[5], by)
+                _tapped(long, u[at], v[at], by, texels, shift_u, shift_v, level, made[at], weights[at], squares[at])
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
@@ -173,6 +227,65 @@ def _unpacked(made, weights):
         np.float32(np.int32((made >> _TWO_LANES) & LANE)) * share,
         np.float32(np.int32(made >> _THREE_LANES)) * share,
     )
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _placed(n, at_v, inverse, octave, ahead, u, v):
+    """Where pixels of a row are in texels of an octave, and how far ahead they are."""
+    scale, place_u, place_v = octave[0], octave[1], octave[2]
+    for i in range(n):
+        at_u = np.float64(np.int32(i)) + 0.5
+        near = inverse[2, 0] * at_u + inverse[2, 1] * at_v + inverse[2, 2]
+        far = scale / max(near, NEAREST)
+        ahead[i] = near
+        u[i] = place_u + (inverse[0, 0] * at_u + inverse[0, 1] * at_v + inverse[0, 2]) * far
+        v[i] = place_v - (inverse[1, 0] * at_u + inverse[1, 1] * at_v + inverse[1, 2]) * far
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _under(mode, pixel, made, weights, squares, mean, strength, light):
+    """A premultiplied pixel with what a surface has there laid on it."""
+    full, half, one, none = np.float32(1.0 / 255.0), np.float32(0.5), np.float32(1), np.float32(0)
+    alpha, byte = pixel >> np.uint32(24), np.uint32(255)
+    contrast = weights / np.float32(math.sqrt(max(squares, one)))
+    values = _unpacked(made, weights)
+    r = min(max(((values[0] - mean[0]) * contrast + mean[0]) * full, none), one)
+    g = min(max(((values[1] - mean[1]) * contrast + mean[1]) * full, none), one)
+    b = min(max(((values[2] - mean[2]) * contrast + mean[2]) * full, none), one)
+    top = np.float32(np.int32(alpha))
+    share = one / max(top, one)
+    was_r = np.float32(np.int32(pixel & byte)) * share
+    was_g = np.float32(np.int32((pixel >> np.uint32(8)) & byte)) * share
+    was_b = np.float32(np.int32((pixel >> np.uint32(16)) & byte)) * share
+    if mode == MULTIPLY:
+        r, g, b = was_r * r, was_g * g, was_b * b
+    else:
+        r, g, b = blended(mode, was_r, was_g, was_b, r, g, b)
+    lit = top * (one + light * (values[3] - mean[3]) * contrast)
+    r = min(max((was_r + strength * (r - was_r)) * lit + half, none), top)
+    g = min(max((was_g + strength * (g - was_g)) * lit + half, none), top)
+    b = min(max((was_b + strength * (b - was_b)) * lit + half, none), top)
+    with_it = (
+        np.uint32(np.int32(r))
+        | (np.uint32(np.int32(g)) << np.uint32(8))
+        | (np.uint32(np.int32(b)) << np.uint32(16))
+        | (alpha << np.uint32(24))
+    )
+    return with_it if weights > none else pixel
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _multiplied(n, pixels, made, weights, squares, mean, strength, light):
+    """Lay on pixels what a surface has there, in the mode that is the most used: as vector code."""
+    for i in range(n):
+        pixels[i] = _under(MULTIPLY, pixels[i], made[i], weights[i], squares[i], mean, strength, light)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _blended(n, mode, pixels, made, weights, squares, mean, strength, light):
+    """The same in another mode."""
+    for i in range(n):
+        pixels[i] = _under(mode, pixels[i], made[i], weights[i], squares[i], mean, strength, light)
 
 
 @njit(cache=True, nogil=True, fastmath=True, allocates=True)
@@ -187,95 +300,26 @@ def surface_rows(pixels, first, last, inverse, octaves, texels, mean, mode, stre
         texels: its colour, and the light on it (``Tile.packed``); ``mean``: what they are on average.
         light: how strong light and shade are.
     """
-    full, half, one, none = np.float32(1.0 / 255.0), np.float32(0.5), np.float32(1), np.float32(0)
-    width, count = pixels.shape[1], octaves.shape[0]
-    levels, shift_u, shift_v = np.zeros(count, np.int64), np.zeros(count, np.int64), np.zeros(count, np.int64)
-    alone = np.zeros(count, np.bool_)
-    # Numbers of their own, as what is written into pixels could change them otherwise.
-    m00, m01, m02 = inverse[0, 0], inverse[0, 1], inverse[0, 2]
-    m10, m11, m12 = inverse[1, 0], inverse[1, 1], inverse[1, 2]
-    m20, m21, m22 = inverse[2, 0], inverse[2, 1], inverse[2, 2]
-    mean_r, mean_g, mean_b, mean_l = mean[0], mean[1], mean[2], mean[3]
-    places, byte, opaque = np.zeros((count, 6)), np.uint32(255), np.uint32(255)
-    for k in range(count):
-        places[k, 3] = octaves[k, 5]
-        for c in range(3):
-            places[k, c] = octaves[k, c]
+    width = pixels.shape[1]
+    u, v, ahead = np.empty(width), np.empty(width), np.empty(width)
+    covers, by = np.empty(width // RUN + 1), np.empty(RUN, np.float32)
+    made, weights, squares = np.empty(width, np.uint64), np.empty(width, np.float32), np.empty(width, np.float32)
     for y in range(first, last):
         at_v = y + 0.5
         for run in range(0, width, RUN):
-            # What is alike along a run: the sizes of the tile, and whether it lies in one tile alone.
-            begins, ends = run + 0.5, min(run + RUN, width) - 0.5
-            near_a, near_b = m20 * begins + m21 * at_v + m22, m20 * ends + m21 * at_v + m22
-            if near_a <= 1e-6 or near_b <= 1e-6:
-                continue
-            east_a = (m00 * begins + m01 * at_v + m02) / near_a
-            north_a = (m10 * begins + m11 * at_v + m12) / near_a
-            east_b, north_b = (m00 * ends + m01 * at_v + m02) / near_b, (m10 * ends + m11 * at_v + m12) / near_b
-            covers = covered(inverse, east_a, north_a, 1.0 / near_a)
-            for k in range(count):
-                scale = octaves[k, 0]
-                levels[k] = min(max(int(math.log2(max(covers * scale, 1.0)) + 0.35), 0), LEVELS)
-                iu, tu = _melts((octaves[k, 1] + east_a * scale) * (1.0 / SIDE))
-                iv, tv = _melts((octaves[k, 2] - north_a * scale) * (1.0 / SIDE))
-                ju, su = _melts((octaves[k, 1] + east_b * scale) * (1.0 / SIDE))
-                jv, sv = _melts((octaves[k, 2] - north_b * scale) * (1.0 / SIDE))
-                single = (tu == 0.0 or tu == 1.0) and (tv == 0.0 or tv == 1.0)
-                iu, iv, ju, jv = iu + int(tu), iv + int(tv), ju + int(su), jv + int(sv)
-                alone[k] = single and (su == 0.0 or su == 1.0) and (sv == 0.0 or sv == 1.0) and iu == ju and iv == jv
-                if alone[k]:
-                    shift_u[k], shift_v[k] = _shift(
-                        iu + np.int64(octaves[k, 3]), iv + np.int64(octaves[k, 4]), np.int64(octaves[k, 6])
-                    )
-            for x in range(run, min(run + RUN, width)):
-                pixel = pixels[y, x]
-                alpha = pixel >> np.uint32(24)
-                if alpha == 0:
-                    continue
-                at_u = x + 0.5
-                far = 1.0 / (m20 * at_u + m21 * at_v + m22)
-                east, north = (m00 * at_u + m01 * at_v + m02) * far, (m10 * at_u + m11 * at_v + m12) * far
-                made, weights, squares = np.uint64(0), none, none
-                for k in range(count):
-                    scale, weight = places[k, 0], np.float32(places[k, 3])
-                    u, v = places[k, 1] + east * scale, places[k, 2] - north * scale
-                    if alone[k]:
-                        shrunk = 1.0 / (1 << levels[k])
-                        made += _tap(
-                            texels, u * shrunk - 0.5, v * shrunk - 0.5, shift_u[k], shift_v[k], levels[k], weight
-                        )
-                        weights += weight
-                        squares += weight * weight
-                    else:
-                        more, by, square = _melted(
-                            texels, u, v, np.int64(octaves[k, 3]), np.int64(octaves[k, 4]), np.int64(octaves[k, 6]),
-                            levels[k], weight,
-                        )  # fmt: skip
-                        made, weights, squares = made + more, weights + by, squares + square
-                contrast = weights / np.float32(math.sqrt(max(squares, one)))
-                values = _unpacked(made, weights)
-                r = min(max(((values[0] - mean_r) * contrast + mean_r) * full, none), one)
-                g = min(max(((values[1] - mean_g) * contrast + mean_g) * full, none), one)
-                b = min(max(((values[2] - mean_b) * contrast + mean_b) * full, none), one)
-                top = np.float32(alpha)
-                share = full if alpha == opaque else one / top
-                was_r = np.float32(np.int32(pixel & byte)) * share
-                was_g = np.float32(np.int32((pixel >> np.uint32(8)) & byte)) * share
-                was_b = np.float32(np.int32((pixel >> np.uint32(16)) & byte)) * share
-                if mode == 1:
-                    r, g, b = was_r * r, was_g * g, was_b * b
-                else:
-                    r, g, b = blended(mode, was_r, was_g, was_b, r, g, b)
-                lit = top * (one + light * (values[3] - mean_l) * contrast)
-                r = min(max((was_r + strength * (r - was_r)) * lit + half, none), top)
-                g = min(max((was_g + strength * (g - was_g)) * lit + half, none), top)
-                b = min(max((was_b + strength * (b - was_b)) * lit + half, none), top)
-                pixels[y, x] = (
-                    np.uint32(np.int32(r))
-                    | (np.uint32(np.int32(g)) << np.uint32(8))
-                    | (np.uint32(np.int32(b)) << np.uint32(16))
-                    | (alpha << np.uint32(24))
-                )
+            at_u = run + 0.5
+            far = 1.0 / max(inverse[2, 0] * at_u + inverse[2, 1] * at_v + inverse[2, 2], NEAREST)
+            east = (inverse[0, 0] * at_u + inverse[0, 1] * at_v + inverse[0, 2]) * far
+            north = (inverse[1, 0] * at_u + inverse[1, 1] * at_v + inverse[1, 2]) * far
+            covers[run // RUN] = covered(inverse, east, north, far)
+        made[:], weights[:], squares[:] = np.uint64(0), np.float32(0), np.float32(0)
+        for k in range(octaves.shape[0]):
+            _placed(width, at_v, inverse, octaves[k], ahead, u, v)
+            _looked_up(width, u, v, ahead, covers, octaves[k], texels, made, weights, squares, by)
+        if mode == MULTIPLY:
+            _multiplied(width, pixels[y], made, weights, squares, mean, strength, light)
+        else:
+            _blended(width, mode, pixels[y], made, weights, squares, mean, strength, light)
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
@@ -287,27 +331,26 @@ def covered(inverse, east, north, far):
     return 0.5 * (max(one, other) + math.sqrt(one * other))
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def slope_rows(out, first, last, east, north, octaves, texels, covers):
     """Slopes to the east and north, (rows, columns, 2), at places on the ground; ``covers``: ground units of what is
     looked at there."""
+    width = east.shape[1]
+    u, v, ahead = np.empty(width), np.empty(width), np.empty(width)
+    looked, by = np.full(width // RUN + 1, covers), np.empty(RUN, np.float32)
+    made, weights, squares = np.empty(width, np.uint64), np.empty(width, np.float32), np.empty(width, np.float32)
     for r in range(first, last):
-        for c in range(east.shape[1]):
-            out[r, c, 0], out[r, c, 1] = np.float32(0), np.float32(0)
-            if not (abs(east[r, c]) < 1e12 and abs(north[r, c]) < 1e12):
-                continue
-            made, weights, squares = np.uint64(0), np.float32(0), np.float32(0)
-            for k in range(octaves.shape[0]):
-                scale = octaves[k, 0]
-                level = min(max(int(math.log2(max(covers * scale, 1.0)) + 0.35), 0), LEVELS)
-                more, by, square = _melted(
-                    texels, octaves[k, 1] + east[r, c] * scale, octaves[k, 2] - north[r, c] * scale,
-                    np.int64(octaves[k, 3]), np.int64(octaves[k, 4]), np.int64(octaves[k, 6]), level,
-                    np.float32(octaves[k, 5]),
-                )  # fmt: skip
-                made, weights, squares = made + more, weights + by, squares + square
-            contrast = weights / np.float32(math.sqrt(max(squares, np.float32(1))))
-            values = _unpacked(made, weights)
+        made[:], weights[:], squares[:] = np.uint64(0), np.float32(0), np.float32(0)
+        for k in range(octaves.shape[0]):
+            for c in range(width):
+                there = abs(east[r, c]) < 1e12 and abs(north[r, c]) < 1e12
+                ahead[c] = 1.0 if there else 0.0
+                u[c] = octaves[k, 1] + (east[r, c] if there else 0.0) * octaves[k, 0]
+                v[c] = octaves[k, 2] - (north[r, c] if there else 0.0) * octaves[k, 0]
+            _looked_up(width, u, v, ahead, looked, octaves[k], texels, made, weights, squares, by)
+        for c in range(width):
+            contrast = weights[c] / np.float32(math.sqrt(max(squares[c], np.float32(1))))
+            values = _unpacked(made[c], weights[c])
             out[r, c, 0] = (values[0] - np.float32(128)) * contrast
             out[r, c, 1] = (values[1] - np.float32(128)) * contrast
 
@@ -326,6 +369,7 @@ def laid_on(
     changes = _coloured(surface, tile, light)
     texels, mean = tile.packed(changes), np.clip(changes @ np.array([*tile.mean, 0, 0, 1], np.float32), 0, 255)
     mean[3] = 128
+    mean = mean.astype(np.float32)
     inverse, mode = np.linalg.inv(view.plane()), MODES.index(surface.blend)
     how = (inverse, octaves, texels, mean, mode, np.float32(surface.strength), np.float32(surface.light / STEEP))
     whole = out.view(np.uint32)[..., 0]
