@@ -66,9 +66,9 @@ def drained(order, to):
 
 
 @njit(cache=True)
-def cut(heights, order, to, far, area, rise, rain):
-    """One age: the ground rises, and every river cuts down to what the place below it allows."""
-    flat = heights.ravel()
+def cut(flat, order, to, far, area, rise, rain):
+    """One age: the ground rises, and every river cuts down to what the place below it allows; of ``flat`` heights, one
+    row after the other."""
     for k in range(len(order) - 1, -1, -1):
         here = order[k]
         below = to[here]
@@ -97,7 +97,7 @@ def carved(base: Floats) -> tuple[Floats, Floats]:
         to, far = receivers(heights, land)
         order = np.argsort(heights.ravel())[::-1]
         area = drained(order, to)
-        cut(heights, order, to, far, area, rise, RAIN * STEP)
+        cut(heights.reshape(-1), order, to, far, area, rise, RAIN * STEP)
         soft = CREEP * (4 if age < AGES // 3 else 1)
         heights += soft * np.where(land, cv2.Laplacian(heights, cv2.CV_64F, ksize=1), 0.0)
         heights = np.where(land, np.maximum(heights, 0.5), 0.0)

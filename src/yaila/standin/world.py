@@ -166,7 +166,7 @@ def _winding(x, y):
     )
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, allocates=True)
 def _wound(places):
     """Where places (n, 2) that were carved have come to."""
     made = places.copy()

@@ -118,7 +118,7 @@ def tone_table(tone: Tone) -> NDArray[np.uint64]:
     return np.ascontiguousarray(lanes[..., 0] | lanes[..., 1] << np.uint64(21) | lanes[..., 2] << np.uint64(42))
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, allocates=True)
 def apply_table(page, table):  # type: ignore[no-untyped-def]
     """Change the colours of premultiplied RGBA (height, width, 4) uint8 in place, by trilinear interpolation."""
     flat = table.reshape(-1)

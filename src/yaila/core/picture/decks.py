@@ -16,13 +16,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
-from yaila.core.compiling import njit
+from yaila.core.compiling import Apart, njit
 from yaila.core.film.marked import Deck
 from yaila.core.film.scene import Present, Scene
 from yaila.core.marks import DeckLook
 from yaila.core.picture.ground import Quality
 from yaila.core.picture.light import GRID, Places, linear_of, night_of
-from yaila.core.picture.linear import CHANNEL, MOST, WHITE, Light
+from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, MOST, WHITE, Light
 from yaila.core.picture.optics import Optics
 from yaila.core.picture.threads import in_threads
 from yaila.core.time import smoothstep
@@ -55,6 +55,18 @@ RELIEF = 0.16
 
 THICK = 0.12
 """The share of its height over which a camera passes through a deck."""
+
+
+WHOLE = math.sqrt(BANKS**2 + sum(GAIN ** (2 * k) for k in range(OCTAVES)))
+"""How strong all octaves are together, beside one."""
+
+MELTS = 1.88
+"""Half the width of a smooth step that is as steep as the sum of a normal distribution, in its deviations."""
+
+SEEN = 1e-9
+"""What is no nearer than this is beyond the horizon."""
+
+Floats = NDArray[np.float32]
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
@@ -121,42 +133,116 @@ def cloud_rows(out, lost, first, last, x, y, nearness, finest, size, seed):
             out[r, c], lost[r, c] = np.float32(total), np.float32(gone)
 
 
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _clouded(n, colours, dense, bright, colour, lightens, out):
+    """A row of light with cloud over it, so dense and so bright beside its colour."""
+    none, half, white, most = np.float32(0), np.float32(0.5), np.float32(WHITE), np.float32(MOST)
+    red, green, blue = colour[0], colour[1], colour[2]
+    for i in range(n):
+        value, share = colours[i], dense[i]
+        shine = bright[i] * white
+        r, g, b = (
+            np.float32(np.int32(value & CHANNEL)),
+            np.float32(np.int32((value >> GREEN) & CHANNEL)),
+            np.float32(np.int32(value >> BLUE)),
+        )
+        left_r, left_g, left_b = (
+            max(white - r, none) / white,
+            max(white - g, none) / white,
+            max(white - b, none) / white,
+        )
+        r += share * (red * shine * left_r if lightens else red * shine - r)
+        g += share * (green * shine * left_g if lightens else green * shine - g)
+        b += share * (blue * shine * left_b if lightens else blue * shine - b)
+        out[i] = (
+            np.uint64(np.uint32(np.int32(min(max(r + half, none), most))))
+            | (np.uint64(np.uint32(np.int32(min(max(g + half, none), most)))) << GREEN)
+            | (np.uint64(np.uint32(np.int32(min(max(b + half, none), most)))) << BLUE)
+        )
+
+
 @njit(cache=True, nogil=True, fastmath=True)
+def _spread_out(upper, lower, down, grid, out):
+    """Spread what lies between two rows of places over pixels."""
+    width, step = out.shape[0], np.float32(1) / np.float32(grid)
+    for place in range((width + grid - 1) // grid):
+        here = upper[place] + (lower[place] - upper[place]) * down
+        more = (upper[place + 1] + (lower[place + 1] - upper[place + 1]) * down - here) * step
+        for i in range(min(grid, width - place * grid)):
+            out[place * grid + i] = here + more * np.float32(i + 0.5)
+
+
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def laid_rows(colours, covers, out, covered, first, last, density, bright, grid, colour, lightens):
     """Rows of light with cloud over them: how dense it is and how ``bright`` beside its ``colour``, on a grid of so
     many pixels."""
-    width = colours.shape[1]
-    clear = covers.shape[0] > 0
-    one, white, most = np.float32(1), np.float32(WHITE), np.float32(MOST)
+    width, clear, white = colours.shape[1], covers.shape[0] > 0, np.float32(WHITE)
+    dense, shine = np.empty(width, np.float32), np.empty(width, np.float32)
     for y in range(first, last):
-        gy = y // grid
-        fy = np.float32(y - gy * grid + 0.5) / np.float32(grid)
-        for x in range(width):
-            gx = x // grid
-            fx = np.float32(x - gx * grid + 0.5) / np.float32(grid)
-            upper = density[gy, gx] * (one - fx) + density[gy, gx + 1] * fx
-            lower = density[gy + 1, gx] * (one - fx) + density[gy + 1, gx + 1] * fx
-            dense = upper * (one - fy) + lower * fy
-            value = colours[y, x]
-            if dense < np.float32(0.0005):
-                out[y, x] = value
-                if clear:
-                    covered[y, x] = covers[y, x]
-                continue
-            made = np.uint64(0)
-            upper = bright[gy, gx] * (one - fx) + bright[gy, gx + 1] * fx
-            lower = bright[gy + 1, gx] * (one - fx) + bright[gy + 1, gx + 1] * fx
-            shine = upper * (one - fy) + lower * fy
-            for k in range(3):
-                old = np.float32((value >> np.uint64(21 * k)) & CHANNEL)
-                fresh = old + dense * (colour[k] * shine * white - old)
-                if lightens:
-                    fresh = old + dense * colour[k] * shine * max(white - old, np.float32(0))
-                made |= np.uint64(np.int64(min(max(fresh + np.float32(0.5), np.float32(0)), most))) << np.uint64(21 * k)
-            out[y, x] = made
-            if clear:
-                cover = np.float32(covers[y, x] & CHANNEL)
-                covered[y, x] = np.uint64(np.int64(cover + dense * (white - cover) + np.float32(0.5)))
+        above = y // grid
+        down = np.float32((y - above * grid + 0.5) / grid)
+        _spread_out(density[above], density[above + 1], down, grid, dense)
+        _spread_out(bright[above], bright[above + 1], down, grid, shine)
+        _clouded(width, colours[y], dense, shine, colour, lightens, out[y])
+        if clear:
+            for x in range(width):
+                cover = np.float32(np.int32(covers[y, x] & CHANNEL))
+                covered[y, x] = np.uint64(np.int64(cover + dense[x] * (white - cover) + np.float32(0.5)))
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _beside(at, last):
+    """The places on both sides of one in a row, and how far they are apart; at an edge it stands for the other."""
+    before, after = max(at - 1, 0), min(at + 1, last)
+    return before, after, max(after - before, 1)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def width_rows(out, first, last, x, y, nearness, straight):
+    """How wide places (rows, columns) are on their plane, which is ``straight`` where it is as far as the target."""
+    rows, columns = out.shape
+    for r in range(first, last):
+        above, below, down = _beside(r, rows - 1)
+        for c in range(columns):
+            wide = straight / max(nearness[r, c], 1e-9)
+            if min(nearness[above, c], nearness[below, c]) > SEEN:
+                east, north = (x[below, c] - x[above, c]) / down, (y[below, c] - y[above, c]) / down
+                wide = max(wide, math.sqrt(east * east + north * north))
+            out[r, c] = wide
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def density_rows(out, first, last, noise, lost, middle, soft):
+    """How dense cloud is whose noise is half dense at a ``middle``; see :func:`density_of`."""
+    for r in range(first, last):
+        for c in range(out.shape[1]):
+            melts = MELTS * SPREAD
+            half = math.sqrt(soft * soft + melts * melts * lost[r, c])
+            t = min(max((noise[r, c] - middle) / (2.0 * half) + 0.5, 0.0), 1.0)
+            out[r, c] = np.float32(t * t * (3.0 - 2.0 * t))
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def bright_rows(out, first, last, noise, x, y, nearness, east, north, size):
+    """How bright cloud is, as it rises towards the light, which is to the ``east`` and ``north``."""
+    rows, columns = out.shape
+    for r in range(first, last):
+        above, below, down = _beside(r, rows - 1)
+        for c in range(columns):
+            left, right, across = _beside(c, columns - 1)
+            least = min(min(nearness[above, c], nearness[below, c]), min(nearness[r, left], nearness[r, right]))
+            rises = 0.0
+            if least > SEEN:
+                # By as much as the way along each axis of the frame goes towards the light.
+                on = (x[below, c] - x[above, c]) * east + (y[below, c] - y[above, c]) * north
+                if on != 0.0:
+                    rises += (noise[below, c] - noise[above, c]) / down * (1.0 if on > 0.0 else -1.0)
+                aside_x, aside_y = (x[r, right] - x[r, left]) / across, (y[r, right] - y[r, left]) / across
+                on = aside_x * east + aside_y * north
+                if on != 0.0:
+                    rises += (noise[r, right] - noise[r, left]) / across * (1.0 if on > 0.0 else -1.0)
+                rises *= size / 4.0 / max(math.sqrt(aside_x * aside_x + aside_y * aside_y), 1e-9)
+            out[r, c] = np.float32(1.0 - RELIEF + RELIEF * math.tanh(-rises * 0.6))
 
 
 def parted(eye: float, height: float, parts: float) -> float:
@@ -179,9 +265,7 @@ class Sky:
         way = look.wind * self.seconds
         return math.sin(turn) * way, math.cos(turn) * way
 
-    def noise(
-        self, deck: PresentDeck, places: Places, finest: NDArray[np.float64]
-    ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    def noise(self, deck: PresentDeck, places: Places, finest: NDArray[np.float64]) -> tuple[Floats, Floats]:
         """Noise at places, and the variance of what is finer."""
         look, pose = deck.look, self.view.pose
         east, north = self._drift(look)
@@ -241,44 +325,30 @@ class Sky:
         )
         return Light(out, None if light.covers is None else covered)
 
-    def _bright(self, noise: NDArray[np.float32], places: Places, look: DeckLook, grid: int) -> NDArray[np.float32]:
+    def _bright(self, noise: Floats, places: Places, look: DeckLook, grid: int) -> Floats:
         """How bright a cloud is: what rises towards the light is lit, what falls away from it is in shade."""
-        east, north = -self.scene.light.fall / max(float(np.hypot(*self.scene.light.fall)), 1e-9)
-        along = places.x * east + places.y * north
+        east, north = (-self.scene.light.fall / max(float(np.hypot(*self.scene.light.fall)), 1e-9)).tolist()
         # The finest parts are too thin to have a side in shade.
         noise = np.asarray(cv2.GaussianBlur(np.maximum(noise, -3), (0, 0), MELTED / grid), np.float32)
-        rises = np.zeros_like(noise)
-        for axis in (0, 1):
-            step = np.nan_to_num(np.gradient(along, axis=axis) / look.size).astype(np.float32)
-            # By as much as the way along this axis goes towards the light.
-            rises += np.gradient(noise, axis=axis) * np.sign(step) * (np.abs(step) > 0)
-        reach = np.nan_to_num(np.hypot(np.gradient(places.x, axis=1), np.gradient(places.y, axis=1)), nan=1e9)
-        rises *= (look.size / 4 / np.maximum(reach, 1e-9)).astype(np.float32)
-        return np.asarray(1 - RELIEF + RELIEF * np.tanh(-rises * 0.6), np.float32)
+        out, at = np.empty_like(noise), (places.x, places.y, places.nearness)
+        in_threads(lambda a, b: bright_rows(out, a, b, noise, *at, east, north, look.size), out, worth=8)
+        return out
 
 
-WHOLE = math.sqrt(BANKS**2 + sum(GAIN ** (2 * k) for k in range(OCTAVES)))
-"""How strong all octaves are together, beside one."""
-
-
-def density_of(noise: NDArray[np.float32], lost: NDArray[np.float32], look: DeckLook) -> NDArray[np.float32]:
+def density_of(noise: Floats, lost: Floats, look: DeckLook) -> Floats:
     """How dense cloud is, 0..1: as much of it is half dense or more as the deck covers (noise is spread about as
     normally as sums of octaves are). Where octaves are too fine to be drawn, their mean is: what they would have made
     of the edges melts these."""
     if look.cover <= 0:
         return np.zeros_like(noise)
     middle = SPREAD * WHOLE * NormalDist().inv_cdf(1 - min(look.cover, 0.999))
-    half = np.hypot(0.04 + 0.36 * look.soft, MELTS * SPREAD * np.sqrt(lost))
-    share = np.clip((noise - middle) / (2 * half) + 0.5, 0, 1)
-    return np.asarray(smoothstep(share), np.float32)
-
-
-MELTS = 1.88
-"""Half the width of a smooth step that is as steep as the sum of a normal distribution, in its deviations."""
+    out = np.empty_like(noise)
+    in_threads(lambda a, b: density_rows(out, a, b, noise, lost, middle, 0.04 + 0.36 * look.soft), out, worth=4)
+    return out
 
 
 def _pixel(places: Places, view: View, grid: int) -> NDArray[np.float64]:
     """How wide a place of a grid is on its plane, ground units: the longer side, where it is seen aslant."""
-    straight = grid / view.pixels_per_unit / np.maximum(places.nearness, 1e-9)
-    tilt = np.gradient(places.y, axis=0) ** 2 + np.gradient(places.x, axis=0) ** 2
-    return np.where(np.isfinite(tilt), np.maximum(straight, np.sqrt(tilt)), straight)
+    out, at = np.empty_like(places.x), (places.x, places.y, places.nearness)
+    in_threads(lambda a, b: width_rows(out, a, b, *at, grid / view.pixels_per_unit), out, worth=4)
+    return out

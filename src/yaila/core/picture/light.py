@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from yaila.core.camera import View
 from yaila.core.colour import LUMINANCE, black_body, decoded, rgb_of
-from yaila.core.compiling import njit
+from yaila.core.compiling import Apart, njit
 from yaila.core.film.finish import Finish
 from yaila.core.film.marked import Lamp
 from yaila.core.film.scene import Present, Scene
@@ -83,43 +83,62 @@ class Field:
         return Light(out, light.covers)
 
 
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _lit(n, colours, upper, lower, down, shines, covers, out):
+    """A row of light through a field, of which the row of places above it and that below it are spread over its
+    pixels: ``times`` and ``plus`` of each channel. It ``shines`` besides where it ``covers``."""
+    none, most = np.float32(0), np.float32(MOST)
+    for i in range(n):
+        value, cover = colours[i], covers[i]
+        by_r, on_r = upper[0, i] + (lower[0, i] - upper[0, i]) * down, upper[3, i] + (lower[3, i] - upper[3, i]) * down
+        by_g, on_g = upper[1, i] + (lower[1, i] - upper[1, i]) * down, upper[4, i] + (lower[4, i] - upper[4, i]) * down
+        by_b, on_b = upper[2, i] + (lower[2, i] - upper[2, i]) * down, upper[5, i] + (lower[5, i] - upper[5, i]) * down
+        r = np.float32(np.int32(value & CHANNEL)) * by_r + on_r * cover + shines[0, i]
+        g = np.float32(np.int32((value >> GREEN) & CHANNEL)) * by_g + on_g * cover + shines[1, i]
+        b = np.float32(np.int32(value >> BLUE)) * by_b + on_b * cover + shines[2, i]
+        out[i] = (
+            np.uint64(np.uint32(np.int32(min(max(r, none), most))))
+            | (np.uint64(np.uint32(np.int32(min(max(g, none), most)))) << GREEN)
+            | (np.uint64(np.uint32(np.int32(min(max(b, none), most)))) << BLUE)
+        )
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _spread_out(times, plus, out):
+    """Spread a row of places of a field over pixels."""
+    width, white, step = out.shape[1], np.float32(WHITE), np.float32(1.0 / GRID)
+    for place in range((width + GRID - 1) // GRID):
+        for k in range(3):
+            by, on = times[place, k], plus[place, k] * white
+            more_by, more_on = (times[place + 1, k] - by) * step, (plus[place + 1, k] * white - on) * step
+            for i in range(min(GRID, width - place * GRID)):
+                out[k, place * GRID + i] = by + more_by * np.float32(i + 0.5)
+                out[k + 3, place * GRID + i] = on + more_on * np.float32(i + 0.5)
+
+
 @njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def lit_rows(colours, covers, out, first, last, times, plus, lights, counts):
     """Rows of light through a field, with that of pixels added, (height, width, 4) uint8 or of size 0; ``counts``: what
     their codes count."""
-    width, columns = colours.shape[1], times.shape[1]
+    width = colours.shape[1]
     clear, shining = covers.shape[0] > 0, lights.shape[0] > 0
-    white, most, step = np.float32(WHITE), np.float32(MOST), np.float32(1.0 / GRID)
-    row = np.zeros((columns, 6), np.float32)
+    upper, lower = np.empty((6, width), np.float32), np.empty((6, width), np.float32)
+    shines, cover = np.zeros((3, width), np.float32), np.ones(width, np.float32)
+    spread = -1
     for y in range(first, last):
-        gy = y // GRID
-        down = np.float32(y - gy * GRID + 0.5) * step
-        for gx in range(columns):
+        above = y // GRID
+        if above != spread:
+            _spread_out(times[above], plus[above], upper)
+            _spread_out(times[above + 1], plus[above + 1], lower)
+            spread = above
+        if clear:
+            for x in range(width):
+                cover[x] = np.float32(np.int32(covers[y, x] & CHANNEL)) / np.float32(WHITE)
+        if shining:
             for k in range(3):
-                row[gx, k] = times[gy, gx, k] + (times[gy + 1, gx, k] - times[gy, gx, k]) * down
-                row[gx, k + 3] = (plus[gy, gx, k] + (plus[gy + 1, gx, k] - plus[gy, gx, k]) * down) * white
-        for gx in range((width + GRID - 1) // GRID):
-            by_r, by_g, by_b = row[gx, 0], row[gx, 1], row[gx, 2]
-            on_r, on_g, on_b = row[gx, 3], row[gx, 4], row[gx, 5]
-            step_r, step_g = (row[gx + 1, 0] - by_r) * step, (row[gx + 1, 1] - by_g) * step
-            step_b, more_r = (row[gx + 1, 2] - by_b) * step, (row[gx + 1, 3] - on_r) * step
-            more_g, more_b = (row[gx + 1, 4] - on_g) * step, (row[gx + 1, 5] - on_b) * step
-            for i in range(min(GRID, width - gx * GRID)):
-                x, t = gx * GRID + i, np.float32(i + 0.5)
-                value = colours[y, x]
-                cover = np.float32(1)
-                if clear:
-                    cover = np.float32(np.int32(covers[y, x] & CHANNEL)) / white
-                r = np.float32(np.int32(value & CHANNEL)) * (by_r + step_r * t) + (on_r + more_r * t) * cover
-                g = np.float32(np.int32((value >> GREEN) & CHANNEL)) * (by_g + step_g * t) + (on_g + more_g * t) * cover
-                b = np.float32(np.int32(value >> BLUE)) * (by_b + step_b * t) + (on_b + more_b * t) * cover
-                if shining:
-                    r, g, b = r + counts[lights[y, x, 0]], g + counts[lights[y, x, 1]], b + counts[lights[y, x, 2]]
-                out[y, x] = (
-                    np.uint64(np.uint32(np.int32(min(max(r, np.float32(0)), most))))
-                    | (np.uint64(np.uint32(np.int32(min(max(g, np.float32(0)), most)))) << GREEN)
-                    | (np.uint64(np.uint32(np.int32(min(max(b, np.float32(0)), most)))) << BLUE)
-                )
+                for x in range(width):
+                    shines[k, x] = counts[lights[y, x, k]]
+        _lit(width, colours[y], upper, lower, np.float32((y - above * GRID + 0.5) / GRID), shines, cover, out[y])
 
 
 @njit(cache=True, nogil=True, fastmath=True)
