@@ -12,13 +12,16 @@ import sys
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from multiprocessing import forkserver
 from multiprocessing.process import BaseProcess
 from pathlib import Path
 
 import httpx
 
+from yaila.farm.processes import KINDS
+
 _context = multiprocessing.get_context("forkserver")
-LOADED = ["uvicorn", "yaila.api.app", "yaila.farm.reel"]
+LOADED = ["uvicorn", "yaila.api.app", *(kind.module for kind in KINDS.values())]
 
 
 def free_port() -> int:
@@ -40,6 +43,9 @@ class Server:
     process: BaseProcess | None = None
     gives_way: bool = False
     """Whether its long work gives way to other programs: tests wait for it, while others keep the processors busy."""
+    begins_its_own: bool = False
+    """Whether the processes of its jobs are forked from one that it begins, as they are where it is used; others are
+    forked from where it was itself, and need not wait for that to load what they need."""
     client: httpx.Client = field(default_factory=httpx.Client)
 
     @property
@@ -50,9 +56,11 @@ class Server:
     def start(self, port: int = 0) -> None:
         """Start it, at a free port unless one is given, and wait until it answers."""
         self.port = port or free_port()
-        environment = {"YAILA_HOME": str(self.home), **({} if self.gives_way else {"YAILA_NICE": "0"})}
+        os.environ["YAILA_NICE"] = "0"
         _context.set_forkserver_preload(LOADED)
-        self.process = _context.Process(target=_serve, args=(self.port, environment))
+        self.process = _context.Process(
+            target=_serve, args=(self.port, self.home, self.gives_way, self.begins_its_own or self.gives_way)
+        )
         self.process.start()
         # Connections that rest are let go before the server does, which would be just as one is used again.
         self.client = httpx.Client(base_url=self.url, timeout=60, limits=httpx.Limits(keepalive_expiry=2))
@@ -91,9 +99,13 @@ class Server:
             return False
 
 
-def _serve(port: int, environment: dict[str, str]) -> None:
+def _serve(port: int, home: Path, gives_way: bool, begins_its_own: bool) -> None:
     from yaila.cli import main
 
-    os.environ.update(environment)
+    os.environ["YAILA_HOME"] = str(home)
+    if gives_way:
+        del os.environ["YAILA_NICE"]
+    if not begins_its_own:
+        forkserver._forkserver.ensure_running = lambda: None  # type: ignore[attr-defined]
     sys.argv = ["yaila", "serve", "--port", str(port)]
     main()

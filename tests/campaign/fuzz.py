@@ -41,7 +41,7 @@ def run(server: Server, film: Film, requests: int, number: int, long: float = LO
     schema.config.generation.modes = [GenerationMode.POSITIVE, GenerationMode.NEGATIVE]
     operations = [one.ok() for one in schema.get_all_operations()]
     operations = [one for one in operations if one.label not in SKIPPED]
-    each = max(requests // len(operations), 5)
+    each = max(requests // len(operations), 2)
     statuses: Counter[int] = Counter()
     wrong: list[str] = []
 

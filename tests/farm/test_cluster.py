@@ -1,4 +1,4 @@
-"""Reels drawn by many: a scheduler and three workers here, one of them killed on the way; the same bytes as alone."""
+"""Reels drawn by many: a scheduler and two workers here, one of them killed on the way; the same bytes as alone."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ class Cluster:
 
 @pytest.fixture
 def cluster(tmp_path: Path) -> Iterator[Cluster]:
-    """A scheduler, and three machines with a worker each and a store of its own."""
+    """A scheduler, and two machines with a worker each and a store of its own."""
     key, port = tmp_path / "farm.pem", free_port()
     new_key(key)
     yaila = [sys.executable, "-m", "yaila", "farm", "--key", str(key)]
@@ -48,7 +48,7 @@ def cluster(tmp_path: Path) -> Iterator[Cluster]:
             env={**os.environ, "YAILA_FARM_HOME": str(tmp_path / f"machine{k}")},
             start_new_session=True,
         )
-        for k in range(3)
+        for k in range(2)
     ]
     yield Cluster(address, key, workers)
     for one in workers:
@@ -73,7 +73,7 @@ def test_a_farm_draws_the_same_bytes_though_a_machine_is_lost(
     film = SoundEverything(what="passage", effect="whoosh").done_to(small_film)
     how = ReelSettings(form="ffv1", width=320)
     render(film, store.pictures.pyramid, tmp_path / "alone.mkv", how, open_sound=store.sounds.read)
-    until_joined(cluster, 3)
+    until_joined(cluster, 2)
     seen: list[int] = []
 
     def progress(done: int) -> None:
@@ -94,8 +94,8 @@ def test_a_farm_draws_the_same_bytes_though_a_machine_is_lost(
     assert cluster.workers[0].poll() is not None
     assert seen == sorted(seen)
     assert (tmp_path / "farm.mkv").read_bytes() == (tmp_path / "alone.mkv").read_bytes()
-    # Each machine has brought the picture into a store of its own.
-    assert all(list((tmp_path / f"machine{k}" / "pictures").glob("*/pyramid.tif")) for k in (1, 2))
+    # The machine has brought the picture into a store of its own.
+    assert list((tmp_path / "machine1" / "pictures").glob("*/pyramid.tif"))
 
 
 def test_a_farm_that_is_not_there_or_has_another_key_is_named(

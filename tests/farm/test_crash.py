@@ -6,6 +6,7 @@ import hashlib
 import socket
 import threading
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import av
@@ -25,6 +26,15 @@ from yaila.core.film.acts import NoteFit, RestackPlate
 from yaila.farm import Farm
 from yaila.farm.reel import ReelSettings, render
 from yaila.store import Store
+
+
+@pytest.fixture
+def own_server(tmp_path: Path) -> Iterator[Server]:
+    """A server that begins all its processes itself, as it does where it is used."""
+    server = Server(tmp_path / "served", begins_its_own=True)
+    server.start()
+    yield server
+    server.stop()
 
 
 @pytest.fixture

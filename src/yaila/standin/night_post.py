@@ -149,7 +149,7 @@ def ensure_night_post(store: Store, tell: Callable[[str], None], fine: float = 1
         film = MatchTone(plate=plate.id, match=tone_match_of(film, film.plate(plate.id), store.pictures.pyramid)).apply(
             film
         )
-    film = with_postcard(store, film, world.harbours["Ebbing Light"])
+    film = with_postcard(store, film, world.harbours["Ebbing Light"], fine)
     seconds = float(film.fps.seconds(choreograph(film).frames))
     store.films.create(with_score(store, film, seconds), FILM_ID)
 
@@ -341,11 +341,11 @@ def night_post(world: World, plates: list[Plate], heights: Plate | None = None, 
     )  # fmt: skip
 
 
-def with_postcard(store: Store, film: Film, ebbing: Harbour) -> Film:
+def with_postcard(store: Store, film: Film, ebbing: Harbour, fine: float) -> Film:
     """The film with the light as it is seen from the water, beside it on the map."""
     with store.room() as folder:
         file = folder / "The light.mp4"
-        write_postcard(file)
+        write_postcard(file, max(fine, 0.25))
         clip = store.clips.add(file, file.name)
     inset = Inset(
         id="postcard",

@@ -14,24 +14,26 @@ from numpy.typing import NDArray
 WIDTH, HEIGHT, RATE, SECONDS = 960, 600, 25, 4
 
 
-def write_postcard(path: Path) -> None:
-    """Write the clip, MP4."""
+def write_postcard(path: Path, fine: float = 1.0) -> None:
+    """Write the clip, MP4, so many times as fine."""
+    width, height = (2 * round(side * fine / 2) for side in (WIDTH, HEIGHT))
     with av.open(str(path), "w", options={"movflags": "faststart"}) as container:
-        stream = container.add_stream("libx264", rate=RATE, options={"crf": "18", "preset": "medium"})
+        stream = container.add_stream("libx264", rate=RATE, options={"crf": "18", "preset": "veryfast"})
         assert isinstance(stream, av.VideoStream)
-        stream.width, stream.height, stream.pix_fmt = WIDTH, HEIGHT, "yuv420p"
+        stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
         for number in range(RATE * SECONDS):
-            frame = av.VideoFrame.from_ndarray(picture(number / RATE), format="rgb24")
+            frame = av.VideoFrame.from_ndarray(picture(number / RATE, width, height), format="rgb24")
             frame.pts, frame.time_base = number, Fraction(1, RATE)
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
 
 
-def picture(seconds: float) -> NDArray[np.uint8]:
-    """What the clip shows at a moment, (600, 960, 3)."""
+def picture(seconds: float, width: int = WIDTH, height: int = HEIGHT) -> NDArray[np.uint8]:
+    """What the clip shows at a moment, (height, width, 3)."""
     horizon, tower = HEIGHT * 0.62, WIDTH * 0.6
     lamp, turn = (tower, HEIGHT * 0.245), 2 * math.pi * seconds / SECONDS
-    y, x = (axis.astype(np.float32) for axis in np.ogrid[0 : math.ceil(horizon), 0:WIDTH])
+    rows, x = _middles(height, HEIGHT)[:, None], _middles(width, WIDTH)[None]
+    y = rows[rows[:, 0] < horizon]
     up = (y / horizon)[..., None]
     sky = _rgb(18, 28, 58) * (1 - up) + _rgb(196, 118, 92) * up**2.2 + _rgb(24, 26, 44) * up * (1 - up)
     # Bands of cloud that drift.
@@ -42,7 +44,7 @@ def picture(seconds: float) -> NDArray[np.uint8]:
     sky = sky * (1 - 0.12 * np.clip(drift / 3, 0, 1)[..., None])
     sky += _beam(x, y, lamp, turn)[..., None] * _rgb(255, 226, 160)
     # The sea, whose waves are longer the nearer they are.
-    y = np.arange(math.ceil(horizon), HEIGHT, dtype=np.float32)[:, None]
+    y = rows[rows[:, 0] >= horizon]
     near = np.clip((y - horizon) / (HEIGHT - horizon), 1e-3, 1)
     depth = 1 / near
     wave = np.sin(26 * depth + 3.1 * seconds + np.sin(x / 60 * near) * 2) + np.sin(
@@ -54,6 +56,11 @@ def picture(seconds: float) -> NDArray[np.uint8]:
     sea = sea + glint + (road * np.clip(wave - 0.2, 0, 2))[..., None] * _rgb(90, 76, 46)
     frame = np.clip(np.vstack([sky, sea]), 0, 255).astype(np.uint8)
     return _tower(frame, lamp, turn)
+
+
+def _middles(count: int, side: int) -> NDArray[np.float32]:
+    """Where so many pixels lie along a side of the clip."""
+    return ((np.arange(count, dtype=np.float32) + np.float32(0.5)) * np.float32(side / count)) - np.float32(0.5)
 
 
 def _rgb(*colour: float) -> NDArray[np.float32]:
@@ -79,11 +86,11 @@ def _beam(
 
 def _tower(frame: NDArray[np.uint8], lamp: tuple[float, float], turn: float) -> NDArray[np.uint8]:
     """The rock, the tower, and its lantern, before the light."""
-    made = np.ascontiguousarray(frame)
+    made, by = np.ascontiguousarray(frame), len(frame) / HEIGHT
     foot, (u, v) = HEIGHT * 0.63, lamp
 
     def fill(points: list[tuple[float, float]], colour: tuple[int, int, int]) -> None:
-        spots = np.round(np.array(points) * 16).astype(np.int32)
+        spots = np.round(np.array(points) * 16 * by).astype(np.int32)
         cv2.fillPoly(made, [spots], colour, cv2.LINE_AA, 4)
 
     rock = [(u - 250, foot + 26), (u - 190, foot - 6), (u - 120, foot - 22), (u - 60, foot - 44), (u + 40, foot - 50),

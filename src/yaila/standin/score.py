@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from functools import lru_cache
 
 import numpy as np
@@ -65,6 +66,14 @@ def _hertz(note: int) -> float:
     return float(440 * 2 ** ((note - 69) / 12))
 
 
+def _harmonics(phase: WAVE, count: int) -> Iterator[WAVE]:
+    """The sines of so many multiples of a phase, each from the two before it (Chebyshev's recurrence)."""
+    twice, before, sine = 2 * np.cos(phase), np.zeros_like(phase), np.sin(phase)
+    for _ in range(count):
+        yield sine
+        before, sine = sine, twice * sine - before
+
+
 @lru_cache(maxsize=16)
 def _pad(notes: tuple[int, ...], seconds: float) -> WAVE:
     """Notes that swell and go."""
@@ -73,22 +82,28 @@ def _pad(notes: tuple[int, ...], seconds: float) -> WAVE:
     for note in notes:
         for detuned in (0.997, 1.003):
             hertz = _hertz(note) * detuned
-            wave += sum(np.sin(2 * np.pi * k * hertz * time + k) / k**1.9 for k in range(1, 7))
+            for k, sine in enumerate(_harmonics(2 * np.pi * hertz * time + 1, 6), 1):
+                wave += sine / k**1.9
     return np.asarray(wave * np.sin(np.pi * np.clip(time / seconds, 0, 1)) ** 0.8)
 
 
 @lru_cache(maxsize=64)
 def _pluck(note: int, seconds: float) -> WAVE:
     time = np.arange(round(seconds * RATE)) / RATE
-    hertz = _hertz(note)
-    parts = (np.sin(2 * np.pi * k * hertz * time) / k**1.3 * np.exp(-time * (1.6 + 1.1 * k)) for k in range(1, 9))
-    return np.asarray(sum(parts) * np.minimum(time / 0.003, 1))
+    wave = np.zeros(len(time))
+    left, dies = np.exp(-1.6 * time), np.exp(-1.1 * time)
+    for k, sine in enumerate(_harmonics(2 * np.pi * _hertz(note) * time, 8), 1):
+        left *= dies
+        wave += sine / k**1.3 * left
+    return np.asarray(wave * np.minimum(time / 0.003, 1))
 
 
 def _reed(note: int, seconds: float) -> WAVE:
     time = np.arange(round((seconds + 0.5) * RATE)) / RATE
     phase = 2 * np.pi * _hertz(note) * (time + 0.0006 * np.sin(2 * np.pi * 5 * time) * np.clip(time - 0.3, 0, 1))
-    wave = sum(np.sin(k * phase) / k**1.4 * (1.0 if k % 2 else 0.45) for k in range(1, 8))
+    wave = np.zeros(len(time))
+    for k, sine in enumerate(_harmonics(phase, 7), 1):
+        wave += sine / k**1.4 * (1.0 if k % 2 else 0.45)
     return np.asarray(wave * np.minimum(time / 0.05, 1) * np.clip((seconds + 0.5 - time) / 0.5, 0, 1))
 
 
