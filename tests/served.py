@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from multiprocessing import forkserver
 from multiprocessing.process import BaseProcess
 from pathlib import Path
+from unittest import mock
 
 import httpx
 
@@ -56,12 +57,12 @@ class Server:
     def start(self, port: int = 0) -> None:
         """Start it, at a free port unless one is given, and wait until it answers."""
         self.port = port or free_port()
-        os.environ["YAILA_NICE"] = "0"
+        begins_its_own = self.begins_its_own or self.gives_way
+        self.process = _context.Process(target=_serve, args=(self.port, self.home, self.gives_way, begins_its_own))
         _context.set_forkserver_preload(LOADED)
-        self.process = _context.Process(
-            target=_serve, args=(self.port, self.home, self.gives_way, self.begins_its_own or self.gives_way)
-        )
-        self.process.start()
+        # What servers and their jobs are forked from gives way to nobody.
+        with mock.patch.dict(os.environ, {"YAILA_NICE": "0"}):
+            self.process.start()
         # Connections that rest are let go before the server does, which would be just as one is used again.
         self.client = httpx.Client(base_url=self.url, timeout=60, limits=httpx.Limits(keepalive_expiry=2))
         self.until(self._answers, 60)
