@@ -160,6 +160,13 @@ def test_relief_is_what_rays_that_are_marched_one_by_one_meet(view: dict) -> Non
     assert (depth.found[..., 3] > 0).mean() > 0.99
 
 
+def test_a_plain_is_as_high_however_coarsely_it_is_looked_at() -> None:
+    """Weights of the two levels that are read add up to one (L. Williams, "Pyramidal Parametrics", 1983)."""
+    plain = Heights.of(np.full((SIDE, SIDE), 100.0, np.float32), UNTURNED)
+    looked_at = [plain.at(np.array([[1.0, 2.0]]), span)[0] for span in np.geomspace(1, 40, 400)]
+    assert looked_at == pytest.approx([100.0] * 400, rel=1e-6)
+
+
 def test_a_plain_at_a_height_is_seen_as_a_plane_at_that_height() -> None:
     # All of it as high as 60: what is seen at a pixel is where its ray meets that plane.
     grid = np.full((SIDE, SIDE), 60.0, np.float32)
