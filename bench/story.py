@@ -139,17 +139,16 @@ def tell(page: Page, server: Server, folder: Path) -> None:
 def main() -> None:
     """Start a Yaila of its own, and tell the story."""
     expect.set_options(timeout=60_000)
-    with tempfile.TemporaryDirectory() as name, sync_playwright() as playwright:
-        server = Server(Path(name) / "store")
-        server.start()
-        try:
-            browser = playwright.chromium.launch(**launching())
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            tell(page, server, Path(name))
-            page.wait_for_timeout(1500)
-            page.screenshot(path=str(Path(tempfile.gettempdir()) / "story.png"))
-        finally:
-            server.stop()
+    with (
+        tempfile.TemporaryDirectory() as name,
+        sync_playwright() as playwright,
+        Server(Path(name) / "store", begins_its_own=True) as server,
+    ):
+        browser = playwright.chromium.launch(**launching())
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        tell(page, server, Path(name))
+        page.wait_for_timeout(1500)
+        page.screenshot(path=str(Path(tempfile.gettempdir()) / "story.png"))
 
 
 if __name__ == "__main__":

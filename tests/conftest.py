@@ -78,10 +78,8 @@ def small_film(store: Store, tmp_path: Path) -> Film:
 @pytest.fixture(scope="session")
 def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     """One server for all that ask for no more than a film of their own."""
-    server = Server(tmp_path_factory.mktemp("served"))
-    server.start()
-    yield server
-    server.stop()
+    with Server(tmp_path_factory.mktemp("served")) as server:
+        yield server
 
 
 @pytest.fixture
@@ -97,10 +95,8 @@ def server(served: Server) -> Iterator[Server]:
 @pytest.fixture
 def own_server(tmp_path: Path) -> Iterator[Server]:
     """A server on an empty store that may be killed and spoilt."""
-    server = Server(tmp_path / "served")
-    server.start()
-    yield server
-    server.stop()
+    with Server(tmp_path / "served") as server:
+        yield server
 
 
 @pytest.fixture(scope="session")

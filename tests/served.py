@@ -80,6 +80,13 @@ class Server:
             self.process.join(60)
             assert not self.process.is_alive(), "it did not stop"
 
+    def __enter__(self) -> Server:
+        self.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.stop()
+
     def until(self, true: Callable[[], bool], seconds: float = 60) -> None:
         """Wait until something is true; fail when it takes too long."""
         end, pause = time.monotonic() + seconds, 0.02

@@ -19,10 +19,8 @@ from tests.truth import fine_texture
 @pytest.fixture
 def server(tmp_path: Path) -> Iterator[Server]:
     """A server whose long work gives way, as it does for people."""
-    made = Server(tmp_path / "served", gives_way=True)
-    made.start()
-    yield made
-    made.stop()
+    with Server(tmp_path / "served", gives_way=True) as made:
+        yield made
 
 
 @pytest.mark.slow

@@ -27,16 +27,12 @@ WHOLE = ["files=2000", "trouble", "waits", "kills=200", "reels=30", "requests=10
 
 def served(folder: Path, work: Callable[[Server, Film], dict[str, Any]]) -> dict[str, Any]:
     """Do something to a server of its own, with a film of a plate, two vantages and a label."""
-    server = Server(folder / "store")
-    server.start()
-    try:
+    with Server(folder / "store", begins_its_own=True) as server:
         picture = Store(server.home).pictures.add(write_picture(folder / "g.png", fine_texture(900, 600)), "g.png")
         plate = {"name": "Ground", "picture": picture, "placement": {"kind": "similarity", "x": 450, "y": 300}}
         views = [{"x": 450, "y": 300, "span": 800, "hold": 1}, {"x": 400, "y": 300, "span": 300, "hold": 1}]
         label = {"text": "Here", "x": 450, "y": 300}
         return work(server, Film.model_validate({"plates": [plate], "vantages": views, "labels": [label]}))
-    finally:
-        server.stop()
 
 
 def main(asked: list[str]) -> int:

@@ -39,7 +39,7 @@ def run(folder: Path) -> dict[str, Any]:
     mounted = (
         subprocess.run(["mount", "-t", "tmpfs", "-o", "size=420m", "tmpfs", str(disk)], check=False).returncode == 0
     )
-    server = Server(disk / "store")
+    server = Server(disk / "store", begins_its_own=True)
     server.start()
     try:
         film = server.client.post("/api/films", json={"name": "Kept"}).json()["id"]

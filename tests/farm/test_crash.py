@@ -31,10 +31,8 @@ from yaila.store import Store
 @pytest.fixture
 def own_server(tmp_path: Path) -> Iterator[Server]:
     """A server that begins all its processes itself, as it does where it is used."""
-    server = Server(tmp_path / "served", begins_its_own=True)
-    server.start()
-    yield server
-    server.stop()
+    with Server(tmp_path / "served", begins_its_own=True) as server:
+        yield server
 
 
 @pytest.fixture

@@ -75,9 +75,7 @@ def test_a_picture_that_is_gone_is_left_out_named_and_mended_by_dropping_its_fil
 def test_a_server_that_is_gone_is_named_beside_the_edit_that_was_lost_and_not_after_it_is_back(
     tmp_path: Path, page: Page
 ) -> None:
-    server = Server(tmp_path / "store")
-    server.start()
-    try:
+    with Server(tmp_path / "store") as server:
         views = [{"name": name, "x": 450, "y": 300, "span": 800} for name in ("One", "Two")]
         film = Store(server.home).films.create(Film.model_validate({"name": "Alone", "vantages": views}))
         page.goto(f"{server.url}/#/films/{film.id}")
@@ -93,8 +91,6 @@ def test_a_server_that_is_gone_is_named_beside_the_edit_that_was_lost_and_not_af
         page.keyboard.press("Delete")
         expect(alert).to_have_count(0)
         server.until(lambda: len(film_of(server)["film"]["vantages"]) == 1)
-    finally:
-        server.stop()
 
 
 def test_a_font_that_is_dropped_is_kept_and_half_a_one_refused(server: Server, page: Page, tmp_path: Path) -> None:

@@ -22,7 +22,7 @@ from yaila.core.film.scene import Present, Scene
 from yaila.core.marks import DeckLook
 from yaila.core.picture.ground import Quality
 from yaila.core.picture.light import GRID, Places, linear_of, night_of
-from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, MOST, WHITE, Light
+from yaila.core.picture.linear import CHANNEL, WHITE, Light, channels_of, held, spread_out
 from yaila.core.picture.optics import Optics
 from yaila.core.picture.threads import in_threads
 from yaila.core.time import smoothstep
@@ -55,7 +55,6 @@ RELIEF = 0.16
 
 THICK = 0.12
 """The share of its height over which a camera passes through a deck."""
-
 
 WHOLE = math.sqrt(BANKS**2 + sum(GAIN ** (2 * k) for k in range(OCTAVES)))
 """How strong all octaves are together, beside one."""
@@ -134,18 +133,15 @@ def cloud_rows(out, lost, first, last, x, y, nearness, finest, size, seed):
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
-def _clouded(n, colours, dense, bright, colour, lightens, out):
-    """A row of light with cloud over it, so dense and so bright beside its colour."""
-    none, half, white, most = np.float32(0), np.float32(0.5), np.float32(WHITE), np.float32(MOST)
+def _clouded(n, colours, upper, lower, down, colour, lightens, dense, out):
+    """A row of light with cloud over it, of which the row of places above it and that below it are spread over its
+    pixels: how dense it is, and how bright beside its colour. ``dense``: how dense it is here."""
+    none, half, white = np.float32(0), np.float32(0.5), np.float32(WHITE)
     red, green, blue = colour[0], colour[1], colour[2]
     for i in range(n):
-        value, share = colours[i], dense[i]
-        shine = bright[i] * white
-        r, g, b = (
-            np.float32(np.int32(value & CHANNEL)),
-            np.float32(np.int32((value >> GREEN) & CHANNEL)),
-            np.float32(np.int32(value >> BLUE)),
-        )
+        share = upper[0, i] + (lower[0, i] - upper[0, i]) * down
+        shine = (upper[1, i] + (lower[1, i] - upper[1, i]) * down) * white
+        r, g, b = channels_of(colours[i])
         left_r, left_g, left_b = (
             max(white - r, none) / white,
             max(white - g, none) / white,
@@ -154,22 +150,8 @@ def _clouded(n, colours, dense, bright, colour, lightens, out):
         r += share * (red * shine * left_r if lightens else red * shine - r)
         g += share * (green * shine * left_g if lightens else green * shine - g)
         b += share * (blue * shine * left_b if lightens else blue * shine - b)
-        out[i] = (
-            np.uint64(np.uint32(np.int32(min(max(r + half, none), most))))
-            | (np.uint64(np.uint32(np.int32(min(max(g + half, none), most)))) << GREEN)
-            | (np.uint64(np.uint32(np.int32(min(max(b + half, none), most)))) << BLUE)
-        )
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _spread_out(upper, lower, down, grid, out):
-    """Spread what lies between two rows of places over pixels."""
-    width, step = out.shape[0], np.float32(1) / np.float32(grid)
-    for place in range((width + grid - 1) // grid):
-        here = upper[place] + (lower[place] - upper[place]) * down
-        more = (upper[place + 1] + (lower[place + 1] - upper[place + 1]) * down - here) * step
-        for i in range(min(grid, width - place * grid)):
-            out[place * grid + i] = here + more * np.float32(i + 0.5)
+        dense[i] = share
+        out[i] = held(r + half, g + half, b + half)
 
 
 @njit(cache=True, nogil=True, fastmath=True, allocates=True)
@@ -177,13 +159,18 @@ def laid_rows(colours, covers, out, covered, first, last, density, bright, grid,
     """Rows of light with cloud over them: how dense it is and how ``bright`` beside its ``colour``, on a grid of so
     many pixels."""
     width, clear, white = colours.shape[1], covers.shape[0] > 0, np.float32(WHITE)
-    dense, shine = np.empty(width, np.float32), np.empty(width, np.float32)
+    upper, lower = np.empty((2, width), np.float32), np.empty((2, width), np.float32)
+    dense, spread = np.empty(width, np.float32), -1
     for y in range(first, last):
         above = y // grid
+        if above != spread:
+            spread_out(density[above], grid, upper[0])
+            spread_out(bright[above], grid, upper[1])
+            spread_out(density[above + 1], grid, lower[0])
+            spread_out(bright[above + 1], grid, lower[1])
+            spread = above
         down = np.float32((y - above * grid + 0.5) / grid)
-        _spread_out(density[above], density[above + 1], down, grid, dense)
-        _spread_out(bright[above], bright[above + 1], down, grid, shine)
-        _clouded(width, colours[y], dense, shine, colour, lightens, out[y])
+        _clouded(width, colours[y], upper, lower, down, colour, lightens, dense, out[y])
         if clear:
             for x in range(width):
                 cover = np.float32(np.int32(covers[y, x] & CHANNEL))

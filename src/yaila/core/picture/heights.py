@@ -115,7 +115,7 @@ def height_of(values, starts, sizes, scales, gx, gy, level):
     found = _of_level(
         values, starts[low], sizes[low, 0], sizes[low, 1], gx * scales[low, 1] - 0.5, gy * scales[low, 0] - 0.5
     )
-    if part > 0.01 and low + 1 < sizes.shape[0]:
+    if part > 0.0 and low + 1 < sizes.shape[0]:
         n = low + 1
         upper = _of_level(values, starts[n], sizes[n, 0], sizes[n, 1], gx * scales[n, 1] - 0.5, gy * scales[n, 0] - 0.5)
         found += min(part, 1.0) * (upper - found)

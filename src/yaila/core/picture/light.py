@@ -21,7 +21,7 @@ from yaila.core.film.finish import Finish
 from yaila.core.film.marked import Lamp
 from yaila.core.film.scene import Present, Scene
 from yaila.core.marks import LampLook
-from yaila.core.picture.linear import BLUE, CHANNEL, DECODED, GREEN, MOST, WHITE, Light, on_a_grid
+from yaila.core.picture.linear import CHANNEL, DECODED, WHITE, Light, channels_of, held, on_a_grid, spread_out
 from yaila.core.picture.threads import in_threads
 from yaila.core.time import smoothstep
 
@@ -87,33 +87,18 @@ class Field:
 def _lit(n, colours, upper, lower, down, shines, covers, out):
     """A row of light through a field, of which the row of places above it and that below it are spread over its
     pixels: ``times`` and ``plus`` of each channel. It ``shines`` besides where it ``covers``."""
-    none, most = np.float32(0), np.float32(MOST)
+    white = np.float32(WHITE)
     for i in range(n):
-        value, cover = colours[i], covers[i]
+        cover = covers[i] * white
         by_r, on_r = upper[0, i] + (lower[0, i] - upper[0, i]) * down, upper[3, i] + (lower[3, i] - upper[3, i]) * down
         by_g, on_g = upper[1, i] + (lower[1, i] - upper[1, i]) * down, upper[4, i] + (lower[4, i] - upper[4, i]) * down
         by_b, on_b = upper[2, i] + (lower[2, i] - upper[2, i]) * down, upper[5, i] + (lower[5, i] - upper[5, i]) * down
-        r = np.float32(np.int32(value & CHANNEL)) * by_r + on_r * cover + shines[0, i]
-        g = np.float32(np.int32((value >> GREEN) & CHANNEL)) * by_g + on_g * cover + shines[1, i]
-        b = np.float32(np.int32(value >> BLUE)) * by_b + on_b * cover + shines[2, i]
-        out[i] = (
-            np.uint64(np.uint32(np.int32(min(max(r, none), most))))
-            | (np.uint64(np.uint32(np.int32(min(max(g, none), most)))) << GREEN)
-            | (np.uint64(np.uint32(np.int32(min(max(b, none), most)))) << BLUE)
+        r, g, b = channels_of(colours[i])
+        out[i] = held(
+            r * by_r + on_r * cover + shines[0, i],
+            g * by_g + on_g * cover + shines[1, i],
+            b * by_b + on_b * cover + shines[2, i],
         )
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _spread_out(times, plus, out):
-    """Spread a row of places of a field over pixels."""
-    width, white, step = out.shape[1], np.float32(WHITE), np.float32(1.0 / GRID)
-    for place in range((width + GRID - 1) // GRID):
-        for k in range(3):
-            by, on = times[place, k], plus[place, k] * white
-            more_by, more_on = (times[place + 1, k] - by) * step, (plus[place + 1, k] * white - on) * step
-            for i in range(min(GRID, width - place * GRID)):
-                out[k, place * GRID + i] = by + more_by * np.float32(i + 0.5)
-                out[k + 3, place * GRID + i] = on + more_on * np.float32(i + 0.5)
 
 
 @njit(cache=True, nogil=True, fastmath=True, allocates=True)
@@ -128,8 +113,11 @@ def lit_rows(colours, covers, out, first, last, times, plus, lights, counts):
     for y in range(first, last):
         above = y // GRID
         if above != spread:
-            _spread_out(times[above], plus[above], upper)
-            _spread_out(times[above + 1], plus[above + 1], lower)
+            for k in range(3):
+                spread_out(times[above, :, k], GRID, upper[k])
+                spread_out(plus[above, :, k], GRID, upper[k + 3])
+                spread_out(times[above + 1, :, k], GRID, lower[k])
+                spread_out(plus[above + 1, :, k], GRID, lower[k + 3])
             spread = above
         if clear:
             for x in range(width):

@@ -69,6 +69,37 @@ def packed_of(red, green, blue):
     return np.uint64(red) | (np.uint64(green) << GREEN) | (np.uint64(blue) << BLUE)
 
 
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def channels_of(value):
+    """Red, green and blue of a pixel, 0..``MOST``."""
+    return (
+        np.float32(np.int32(value & CHANNEL)),
+        np.float32(np.int32((value >> GREEN) & CHANNEL)),
+        np.float32(np.int32(value >> BLUE)),
+    )
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def held(red, green, blue):
+    """A pixel of three channels, cut down to whole counts and to what it can hold."""
+    none, most = np.float32(0), np.float32(MOST)
+    return (
+        np.uint64(np.uint32(np.int32(min(max(red, none), most))))
+        | (np.uint64(np.uint32(np.int32(min(max(green, none), most)))) << GREEN)
+        | (np.uint64(np.uint32(np.int32(min(max(blue, none), most)))) << BLUE)
+    )
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def spread_out(values, grid, out):
+    """Spread a row of places, of which each is so many pixels from the next, evenly over pixels."""
+    width, step = out.shape[0], np.float32(1) / np.float32(grid)
+    for place in range((width + grid - 1) // grid):
+        here, more = values[place], (values[place + 1] - values[place]) * step
+        for i in range(min(grid, width - place * grid)):
+            out[place * grid + i] = here + more * np.float32(i + 0.5)
+
+
 COUNTS = np.round(DECODED * WHITE).astype(np.uint64)
 """What encoded values count as light."""
 

@@ -25,7 +25,7 @@ import numpy as np
 
 from yaila.core.compiling import njit
 from yaila.core.picture.heights import height_of
-from yaila.core.picture.linear import BLUE, CHANNEL, GREEN, MOST, WHITE
+from yaila.core.picture.linear import WHITE, channels_of, held
 
 GRAZED = 5.0
 """Where the ground goes away by more than so many widths of a ray from one ray to the next, it may be hidden between
@@ -320,14 +320,11 @@ def contour_rows(out, first, last, metres, found, sides, turned, every, colour, 
                 off = abs(here - nearest) / slope
                 cover = max(cover, seen * min(max(0.5 * line + 0.5 - off, 0.0), 1.0))
             if cover > 0.0:
-                value = out[y, x]
-                red = np.float64(np.int32(value & CHANNEL))
-                green = np.float64(np.int32((value >> GREEN) & CHANNEL))
-                blue = np.float64(np.int32(value >> BLUE))
+                red, green, blue = channels_of(out[y, x])
                 red += cover * (colour[0] * WHITE - red)
                 green += cover * (colour[1] * WHITE - green)
                 blue += cover * (colour[2] * WHITE - blue)
-                out[y, x] = _packed(np.float32(red), np.float32(green), np.float32(blue))
+                out[y, x] = held(red + 0.5, green + 0.5, blue + 0.5)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -392,34 +389,14 @@ def _bilinear(source, fx, fy):
     a00, a10 = (one - tx) * (one - ty), tx * (one - ty)
     a01, a11 = (one - tx) * ty, tx * ty
     p00, p10, p01, p11 = source[iy, ix], source[iy, jx], source[jy, ix], source[jy, jx]
-    red = (
-        np.float32(np.int32(p00 & CHANNEL)) * a00
-        + np.float32(np.int32(p10 & CHANNEL)) * a10
-        + np.float32(np.int32(p01 & CHANNEL)) * a01
-        + np.float32(np.int32(p11 & CHANNEL)) * a11
-    )
-    green = (
-        np.float32(np.int32((p00 >> GREEN) & CHANNEL)) * a00
-        + np.float32(np.int32((p10 >> GREEN) & CHANNEL)) * a10
-        + np.float32(np.int32((p01 >> GREEN) & CHANNEL)) * a01
-        + np.float32(np.int32((p11 >> GREEN) & CHANNEL)) * a11
-    )
-    blue = (
-        np.float32(np.int32(p00 >> BLUE)) * a00
-        + np.float32(np.int32(p10 >> BLUE)) * a10
-        + np.float32(np.int32(p01 >> BLUE)) * a01
-        + np.float32(np.int32(p11 >> BLUE)) * a11
-    )
-    return red, green, blue
-
-
-@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def _packed(red, green, blue):
-    half, most = np.float32(0.5), np.float32(MOST)
+    r00, g00, b00 = channels_of(p00)
+    r10, g10, b10 = channels_of(p10)
+    r01, g01, b01 = channels_of(p01)
+    r11, g11, b11 = channels_of(p11)
     return (
-        np.uint64(np.uint32(np.int32(min(red + half, most))))
-        | (np.uint64(np.uint32(np.int32(min(green + half, most)))) << GREEN)
-        | (np.uint64(np.uint32(np.int32(min(blue + half, most)))) << BLUE)
+        r00 * a00 + r10 * a10 + r01 * a01 + r11 * a11,
+        g00 * a00 + g10 * a10 + g01 * a01 + g11 * a11,
+        b00 * a00 + b10 * a10 + b01 * a01 + b11 * a11,
     )
 
 
@@ -620,6 +597,7 @@ def laid_rows(
                         cover += part
                 share = np.float32(1.0 / rays)
                 red, green, blue, cover = red * share, green * share, blue * share, cover * share
-            out[y, x] = _packed(red, green, blue)
+            half = np.float32(0.5)
+            out[y, x] = held(red + half, green + half, blue + half)
             if clear:
                 covered[y, x] = np.uint64(np.int64(cover + np.float32(0.5)))

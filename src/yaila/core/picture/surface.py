@@ -369,7 +369,6 @@ def laid_on(
     changes = _coloured(surface, tile, light)
     texels, mean = tile.packed(changes), np.clip(changes @ np.array([*tile.mean, 0, 0, 1], np.float32), 0, 255)
     mean[3] = 128
-    mean = mean.astype(np.float32)
     inverse, mode = np.linalg.inv(view.plane()), MODES.index(surface.blend)
     how = (inverse, octaves, texels, mean, mode, np.float32(surface.strength), np.float32(surface.light / STEEP))
     whole = out.view(np.uint32)[..., 0]
