@@ -13,7 +13,21 @@ from yaila.core.camera import Pose
 from yaila.core.film.choreography import Choreography
 from yaila.core.film.finish import Ends, Finish, MarkFocus
 from yaila.core.film.focus import focus_place
-from yaila.core.film.marked import KINDS, UNITS, Counter, Deck, Inset, Label, Lamp, Marker, Plays, Region, Reveal, Route
+from yaila.core.film.marked import (
+    KINDS,
+    UNITS,
+    Counter,
+    Deck,
+    Inset,
+    Label,
+    Lamp,
+    Marker,
+    Plays,
+    Region,
+    Reveal,
+    Route,
+    ShownClip,
+)
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.running import running
 from yaila.core.film.sunlight import Light, light_of
@@ -50,8 +64,9 @@ class Uncovered:
 
 @dataclass(frozen=True)
 class Present(Generic[M, L]):
-    """A mark that is there, with its look: opacity 0..1, scale, height above its place in its sizes, seconds since it
-    came. ``came`` is how far it has come, 0..1, and ``gone`` how much of it is still there while it goes, 1 before."""
+    """A mark that is there, with its look: opacity 0..1, scale, height above its place in its sizes. ``came`` is how
+    far it has come, 0..1, and ``gone`` how much of it is still there while it goes, 1 before. ``seconds`` have gone by
+    since it came, where something goes on in it all the time; 0 for others, which rest once they have come."""
 
     mark: M
     look: L
@@ -212,7 +227,7 @@ def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> P
         return None
     gone = mark.goes.state(left)
     route = film.route(mark.route) if isinstance(mark, Label) and mark.stands == "route" and mark.route else None
-    now = running(mark, time, timeline, mark)
+    now, look = running(mark, time, timeline, mark), running(film.look_of(mark), time, timeline, mark)
     if isinstance(now, Lamp) and now.hangs:
         x, y, height = focus_place(film, choreography, MarkFocus(mark=now.hangs), time)
         now = now.model_copy(update={"x": x, "y": y, "height": height + now.height})
@@ -220,11 +235,11 @@ def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> P
         now = now.model_copy(update={"text": counted(film, choreography, now, now.counter, time)})
     return Present(
         mark=now,
-        look=running(film.look_of(mark), time, timeline, mark),
+        look=look,
         opacity=came[0] * gone[0],
         scale=came[1] * gone[1],
         lift=came[2] + gone[2],
-        seconds=since / float(film.fps.value),
+        seconds=since / float(film.fps.value) if _goes_on(now, look) else 0.0,
         came=1.0 if mark.comes.how == "cut" else share,
         gone=1.0 if mark.goes.how == "cut" else left,
         coming=0.0 if mark.comes.how == "cut" else mark.comes.frames / float(film.fps.value),
@@ -233,6 +248,13 @@ def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> P
         route=route,
         uncovered=uncovered_at(film, choreography, mark.id, mark.reveal, time) if mark.reveal else None,
     )
+
+
+def _goes_on(mark: M, look: Any) -> bool:
+    """Whether something goes on in a mark as long as it is there."""
+    if isinstance(mark, Inset):
+        return isinstance(mark.shows, ShownClip)
+    return isinstance(look, MarkerLook) and bool(look.spin or look.pulses)
 
 
 def length_in(film: Film, route: str, way: float, unit: str) -> float:

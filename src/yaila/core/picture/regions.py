@@ -48,7 +48,15 @@ def pieces(presents: Sequence[PresentRegion], stage: Stage) -> list[Piece]:
     shown = any(one.look.rest in ("blurred", "grey") for one in there)
     made = [Piece("", True, 0.0, partial(_around, there), shows_ground=shown)] if there else []
     return made + [
-        Piece(one.present.mark.id, True, 0.0, partial(_uncovering, one), wide=one.widest, shows_ground=one.lift > 0)
+        Piece(
+            one.present.mark.id,
+            True,
+            0.0,
+            partial(_uncovering, one),
+            wide=one.widest,
+            shows_ground=one.lift > 0,
+            bounds=one.reach,
+        )
         for one in there
     ]
 
@@ -146,6 +154,17 @@ class _Outline:
         """The widest blur of it, a deviation in pixels."""
         look = self.look
         return self.scale * max(look.glow * 0.4, look.shadow * 0.5, look.soft / 2)
+
+    @property
+    def reach(self) -> tuple[int, int, int, int]:
+        """All that is painted of it lies in there, pixels: left, top, right and bottom."""
+        look, room = self.look, self.path.computeTightBounds()
+        if self.lift > 0:
+            room.join(self.at(self.lift).getBounds())
+            room.join(self.at(0.0, *(self.light.fall * self.lift)).getBounds())
+        wide = look.border + look.glow + look.shadow + 0.3 * look.lift
+        around = room.makeOutset(*[3 * self.widest + self.scale * wide + 3] * 2).roundOut()
+        return around.left(), around.top(), around.right(), around.bottom()
 
     def at(self, height: float, east: float = 0.0, north: float = 0.0) -> skia.Path:
         """The outline in frame pixels when it is raised and moved by ground units."""

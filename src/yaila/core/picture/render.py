@@ -44,6 +44,7 @@ from yaila.core.picture.lens import SHARP
 from yaila.core.picture.light import Field, field_of, is_lit, lights_of, linear_of, night_of
 from yaila.core.picture.linear import Light
 from yaila.core.picture.optics import GRIDS, Optics
+from yaila.core.picture.resting import Itself, Last
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.picture.surface import Tile, laid_on, shipped
 from yaila.core.picture.terrain import DETAIL, Contours, Raised, Slopes, Terrain
@@ -295,13 +296,13 @@ def marks_on_the_ground(work: Work) -> None:
     pieces = work.pieces()
     work.standing = [piece for piece in pieces if not piece.lies]
     lying = [piece for piece in pieces if piece.lies]
-    if not pieces:
+    if not lying:
         return
-    # The ground as it was is kept: pieces of it are lifted, and the same one serves while the camera rests.
-    ground, work.pixels = work.pixels, work.pixels.copy()
     if work.light is None:
-        _paint(work, lying, ground)
-    elif lying:
+        work.pixels = work.renderer.with_marks("lying", work, lying)
+    else:
+        # The ground as it was is kept: the same one serves while the camera rests.
+        work.pixels = work.pixels.copy()
         work.light.into(work.pixels, work.view.left, work.view.top)
         ground = work.pixels.copy()
         _paint(work, lying, ground)
@@ -310,14 +311,17 @@ def marks_on_the_ground(work: Work) -> None:
 
 def _pieces(work: Work) -> list[Piece]:
     """What is painted of marks: worked out, as far as there is time for it beside the painting itself."""
-    pieces = list(chain.from_iterable(PAINTERS[kind](getattr(work.scene, kind), _stage(work)) for kind in PAINTERS))
-    if only := work.request.only:
-        pieces = [piece for piece in pieces if piece.of in only]
+    pieces = list(chain.from_iterable(work.renderer.pieces(work, kind) for kind in PAINTERS))
+    only = work.request.only
+    return [piece for piece in pieces if piece.of in only] if only else pieces
+
+
+def _recorded(work: Work, kind: str, stage: Stage) -> list[Piece]:
     left, top = work.outer.left - work.view.left, work.outer.top - work.view.top
     (width, height), (wide, high) = work.outer.size, work.view.size
     seen = skia.Rect(min(left, 0), min(top, 0), max(left + width, wide), max(top + height, high))
     made = []
-    for piece in pieces:
+    for piece in PAINTERS[kind](getattr(work.scene, kind), stage):
         go_on()
         made.append(piece if late(AHEAD) else piece.recorded(seen))
     return made
@@ -344,10 +348,22 @@ def lens_and_shutter(work: Work) -> None:
 def what_stands(work: Work) -> None:
     """Travellers, signs, names, plates that float and decks of cloud: what stands on the ground, floats over it or
     stands in the frame, from far to near, each with its own blur."""
-    ground, eye = work.pixels, work.optics.view.pose.eye()[2]
     if work.terrain:
         work.standing = [seen for piece in work.standing if (seen := _seen(piece, work.terrain))]
+    work.standing.sort(key=lambda piece: -piece.depth)
     planes = sorted(_planes(work), key=lambda plane: plane.height) if not work.request.alone else []
+    if planes or work.light or not work.optics.idle:
+        _in_storeys(work, planes)
+    elif work.standing:
+        work.pixels = work.renderer.with_marks("standing", work, work.standing)
+    work.pixels = np.ascontiguousarray(work.framed(work.pixels))
+
+
+def _in_storeys(work: Work, planes: list[_Plane]) -> None:
+    """What stands, between planes that float over it."""
+    ground, eye = work.pixels, work.optics.view.pose.eye()[2]
+    # What was made so far may serve again.
+    work.pixels = ground.copy()
     # Those above the camera are farther away the lower they seem to hang.
     for plane in planes:
         if plane.height >= eye:
@@ -358,11 +374,10 @@ def what_stands(work: Work) -> None:
         there = [piece for piece in work.standing if _storey(piece, below) == storey]
         if there:
             work.in_pixels()
-            _stand(work, sorted(there, key=lambda piece: -piece.depth), ground)
+            _stand(work, there, ground)
         if storey < len(below) and not work.unfinished:
             work.light = below[storey].over(work.in_light())
     work.in_pixels()
-    work.pixels = np.ascontiguousarray(work.framed(work.pixels))
 
 
 def _seen(piece: Piece, terrain: Terrain) -> Piece | None:
@@ -548,7 +563,12 @@ def _paint(work: Work, pieces: list[Piece], ground: Pixels) -> None:
                 if late():
                     work.unfinished = True
                     return
+                canvas.save()
+                if piece.bounds:
+                    # Layers in it are as large as what is clipped to: of the whole frame they take most of the time.
+                    canvas.clipRect(skia.Rect(*piece.bounds))
                 piece.paint(Easel(canvas, ground))
+                canvas.restore()
 
 
 PAINTERS: dict[str, Callable[[Any, Stage], list[Piece]]] = {
@@ -565,6 +585,17 @@ def painted_marks(film: Film) -> dict[str, list[str]]:
     """The ids of the marks that are painted, and so can be shown by themselves, by the list of the film they stand in:
     lamps and decks are light and air."""
     return {kind: [mark.id for mark in getattr(film, kind)] for kind in PAINTERS}
+
+
+def _all_there(scene: Scene, kind: str, kit: Kit) -> bool:
+    """Whether every picture is there that marks of a kind show: one that is not may come."""
+    if kind == "insets":
+        shown = [one.mark.shows for one in scene.insets]
+        return all(one.kind != "picture" or kit.picture(one.sha256, 1) is not None for one in shown)
+    signs = [one.look.picture for one in scene.markers if one.look.symbol == "picture"] if kind == "markers" else []
+    if kind == "routes":
+        signs = [one.route.traveller.picture for one in scene.routes if one.route.traveller]
+    return all(kit.sign(sign) for sign in signs if sign)
 
 
 PASSES: tuple[Callable[[Work], None], ...] = (
@@ -607,8 +638,10 @@ class Renderer:
     ) -> None:
         """``lenient`` leaves plates out whose pictures are not there; otherwise nothing is drawn then."""
         self.open_picture, self.pages, self.kit, self.lenient = open_picture, pages, kit or Kit(), lenient
-        self._last: tuple[object, Pixels] | None = None
-        self._laid: tuple[Pixels, object, Pixels] | None = None
+        self._plates: Last[Pixels] = Last()
+        self._laid: Last[Pixels] = Last()
+        self._pieces: dict[str, Last[list[Piece]]] = {kind: Last() for kind in PAINTERS}
+        self._marked: dict[str, Last[Pixels]] = {"lying": Last(), "standing": Last()}
         self._tiles: OrderedDict[str, Tile] = OrderedDict()
         self._stacks: OrderedDict[tuple[int, ...], tuple[tuple[Plate, ...], Stack]] = OrderedDict()
         self._playing: OrderedDict[int, tuple[Stack, dict[int, float], Stack]] = OrderedDict()
@@ -835,12 +868,11 @@ class Renderer:
         """The plates of a scene; marks may move on them while they stay the same."""
         scene, request = work.scene, work.request
         plates, stack = self._stack(scene.plates, scene)
-        key = (stack, work.view, request.quality, work.background, scene.reveals)
-        last = self._last
-        if last is None or last[0] != key:
-            pixels = draw_plates(stack, plates, scene.reveals, work.view, request.quality, self.pages, work.background)
-            last = self._last = (key, pixels)
-        return last[1]
+        made_of = plates, scene.reveals, work.view, request.quality
+        return self._plates.of(
+            (Itself(stack), *made_of, work.background),
+            lambda: draw_plates(stack, *made_of, self.pages, work.background),
+        )
 
     def surfaced(self, work: Work) -> Pixels:
         """The plates of a scene with a surface on them."""
@@ -848,13 +880,33 @@ class Renderer:
         tile = self._tile(film, made)
         if tile is None:
             return work.pixels
-        closest = _closest(work)
-        key = (tile.key, made.model_dump_json(), light, work.view, closest)
-        last = self._laid
-        if last is None or last[0] is not work.pixels or last[1] != key:
-            last = (work.pixels, key, laid_on(work.pixels, made, tile, work.view, light, closest))
-            self._laid = last
-        return last[2]
+        closest, pixels = _closest(work), work.pixels
+        return self._laid.of(
+            (Itself(pixels), tile.key, made.model_dump_json(), light, work.view, closest),
+            lambda: laid_on(pixels, made, tile, work.view, light, closest),
+        )
+
+    def pieces(self, work: Work, kind: str) -> list[Piece]:
+        """What is painted of the marks of a kind; the same as long as they and the camera rest."""
+        stage, marks = _stage(work), getattr(work.scene, kind)
+        given = (marks, stage.view, stage.georeferenced, stage.light, Itself(stage.kit), work.outer)
+        if work.terrain or not _all_there(work.scene, kind, stage.kit):
+            return _recorded(work, kind, stage)
+        return self._pieces[kind].of(given, lambda: _recorded(work, kind, stage), lambda: not late(AHEAD))
+
+    def with_marks(self, which: str, work: Work, pieces: list[Piece]) -> Pixels:
+        """Pixels with what is painted of marks that are "lying" or "standing"; the same as long as nothing of both
+        changes."""
+        ground = work.pixels
+
+        def painted_over() -> Pixels:
+            # The ground as it was is kept: pieces of it are lifted, and the same one serves while the camera rests.
+            work.pixels = ground.copy()
+            _paint(work, pieces, ground)
+            return work.pixels
+
+        given = (Itself(ground), *map(Itself, pieces), work.view, work.request.clear, work.request.quality)
+        return self._marked[which].of(given, painted_over, lambda: not work.unfinished)
 
     def _tile(self, film: Film, surface: Surface) -> Tile | None:
         if surface.kind != "own":

@@ -65,10 +65,13 @@ class Piece:
         # A tree of what is recorded knows how far all of it reaches.
         self.paint(Easel(recorder.beginRecording(seen, TREES()), NO_GROUND))
         picture = recorder.finishRecordingAsPicture()
-        covered = picture.cullRect().roundOut()
+        covered = picture.cullRect().makeOutset(BESIDE, BESIDE).roundOut()
         bounds = covered.left(), covered.top(), covered.right(), covered.bottom()
         return replace(self, paint=lambda easel: easel.canvas.drawPicture(picture), bounds=bounds)
 
+
+BESIDE = 4
+"""What is blurred is not the same where it is clipped close to all that Skia says it reaches, pixels."""
 
 TREES = skia.RTreeFactory()
 
