@@ -71,7 +71,8 @@ def test_the_table_is_read_as_colour_science_reads_it() -> None:
     table = table_of(made.grade.grading)
     wanted = colour.algebra.table_interpolation_tetrahedral(pixels[..., :3] / 255, table)
     got = finished(pixels, made, view(SIZE), 0)[..., :3]
-    assert np.abs(got - wanted * 255).max() <= 0.51
+    # The table holds blue in 10 bits, the others in 11: to an eighth of a code.
+    assert np.abs(got - wanted * 255).max() <= 0.51 + 0.125
     # And it is near to what it was made of, but where colours are clipped.
     exact = graded(pixels[..., :3] / 255, made.grade.grading) * 255
     kept = ((exact > 2) & (exact < 253)).all(axis=-1)

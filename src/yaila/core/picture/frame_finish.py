@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 from functools import lru_cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -33,7 +34,6 @@ TILE = 1024
 STEP = 64
 """Grain is moved from frame to frame by so many film pixels, and multiples of it."""
 
-NO_TABLE = np.zeros(0, np.float32)
 NO_GRAIN = np.zeros((0, 0), np.float32)
 NO_GLOW = np.zeros((3, 0, 0), np.float32)
 
@@ -46,7 +46,32 @@ SEGMENT = 64
 LEAST = 1e-6
 """Light below this adds nothing."""
 
-LIGHT = DECODED, CODES
+NO_NUMBERS = np.zeros(0, np.uint32)
+
+
+STEEP = 2.0**16
+"""Parts of a whole that tables count in."""
+
+
+def _with_steps(values: NDArray[np.float32], most: float, steepest: float) -> NDArray[np.uint32]:
+    """Values that only grow, up to ``most``, and how much it is from each to the next, up to ``steepest``, in one
+    number each: to look both up is one load."""
+    low, step = values / most, np.diff(values, append=values[-1:]) / steepest
+    low, step = (np.minimum(np.round(one * STEEP), STEEP - 1).astype(np.uint32) for one in (low, step))
+    return np.asarray(low | (step << np.uint32(16)), np.uint32)
+
+
+STEEPEST = 1 / 64, 1.0
+"""The most light from a code to the next, and the most codes from a step of light to the next."""
+
+DECODING, ENCODING = _with_steps(DECODED, 1.0, STEEPEST[0]), _with_steps(CODES, 256.0, STEEPEST[1])
+"""Light 0..1 of codes, and codes of light in ``STEPS``, each with how much it is to the next."""
+
+
+def _in_one(values: NDArray[Any]) -> NDArray[np.uint32]:
+    """Three channels, (n, 3), 0..1, in one number each: red and green in 11 bits, blue in 10."""
+    counts = np.round(values.astype(np.float64) * [2047, 2047, 1023]).astype(np.uint32)
+    return np.asarray(counts[:, 0] | (counts[:, 1] << np.uint32(11)) | (counts[:, 2] << np.uint32(22)), np.uint32)
 
 
 # What is done to a row is done in loops of their own, each of which becomes vector code: ``red``, ``green`` and
@@ -68,23 +93,31 @@ def _taken(n, pixels, red, green, blue, cover):
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
-def _lit(n, codes, glow, begin, decoded_values, to_codes):
-    """Add light, on a grid, to codes, of which the first is so many pixels along the row."""
-    grid, half = np.float32(1.0 / GLOW_GRID), np.float32(0.5)
-    last, one, most = np.int32(glow.shape[0] - 1), np.float32(1), np.float32(STEPS - 1)
+def _lit(n, codes, light, decoding, encoding):
+    """Add light to codes."""
+    one, most, part, high = np.float32(1), np.float32(STEPS - 1), np.uint32(0xFFFF), np.uint32(16)
+    of_light, by_code = np.float32(1 / STEEP), np.float32(STEEPEST[0] / STEEP)
+    of_code, by_light = np.float32(256 / STEEP), np.float32(STEEPEST[1] / STEEP)
     for i in range(n):
-        place = max((np.float32(np.int32(i) + np.int32(begin)) + half) * grid - half, np.float32(0))
-        here = min(np.int32(place), last)
-        near, next_ = glow[np.uint32(here)], glow[np.uint32(min(here + np.int32(1), last))]
-        light = near + (next_ - near) * (place - np.float32(here))
         code = codes[i]
-        below = min(np.int32(code), np.int32(254))
-        low, high = decoded_values[np.uint32(below)], decoded_values[np.uint32(below + np.int32(1))]
-        linear = low + (high - low) * (code - np.float32(below))
-        at = min(linear + light, one) * most
-        k = min(np.int32(at), np.int32(STEPS - 2))
-        low, high = to_codes[np.uint32(k)], to_codes[np.uint32(k + np.int32(1))]
-        codes[i] = low + (high - low) * (at - np.float32(k))
+        below = np.int32(code)
+        both = decoding[np.uint32(below)]
+        linear = np.float32(np.int32(both & part)) * of_light
+        linear += np.float32(np.int32(both >> high)) * by_code * (code - np.float32(below))
+        at = min(linear + light[i], one) * most
+        k = np.int32(at)
+        both = encoding[np.uint32(k)]
+        made = np.float32(np.int32(both & part)) * of_code
+        codes[i] = made + np.float32(np.int32(both >> high)) * by_light * (at - np.float32(k))
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _fanned(n, cells, light):
+    """Spread the cells of a row of glow evenly over its pixels, of which the first two are before its edge."""
+    for k in range(n):
+        here, more = cells[k], (cells[k + 1] - cells[k]) * np.float32(1.0 / GLOW_GRID)
+        for i in range(GLOW_GRID):
+            light[k * GLOW_GRID + i] = here + more * np.float32(i + 0.5)
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
@@ -92,9 +125,11 @@ def _graded(n, table, red, green, blue):
     """Take colours through a table, laid out in a row, by the four corners of the tetrahedron that each lies in
     (J. Kasson et al., "Performing Color Space Conversions with Three-dimensional Linear Interpolation", 1995): from
     the lowest corner along the axis on which it is the furthest, then along the next one, then to the highest."""
-    scale, one, last, next_ = np.float32((SIDE - 1) / 255.0), np.float32(1), np.int32(SIDE - 2), np.uint32(1)
-    on_r, on_g, on_b = np.int32(3 * SIDE * SIDE), np.int32(3 * SIDE), np.int32(3)
+    scale, last = np.float32((SIDE - 1) / 255.0), np.int32(SIDE - 2)
+    on_r, on_g, on_b = np.int32(SIDE * SIDE), np.int32(SIDE), np.int32(1)
     across = on_r + on_g + on_b
+    one, part, in_green, in_blue = np.float32(1), np.uint32(2047), np.uint32(11), np.uint32(22)
+    unit, of_blue = np.float32(255.0 / 2047.0), np.float32(255.0 / 1023.0)
     for i in range(n):
         r, g, b = red[i] * scale, green[i] * scale, blue[i] * scale
         kr, kg, kb = min(np.int32(r), last), min(np.int32(g), last), min(np.int32(b), last)
@@ -105,25 +140,39 @@ def _graded(n, table, red, green, blue):
         first = on_r if (x >= y) & (x >= z) else (on_g if y >= z else on_b)
         # All but the axis on which it is the nearest.
         second = across - (on_b if (z <= x) & (z <= y) else (on_g if y <= x else on_r))
-        low, m = np.uint32(lowest), np.uint32(lowest + first)
-        f, c = np.uint32(lowest + second), np.uint32(lowest + across)
+        low, m = table[np.uint32(lowest)], table[np.uint32(lowest + first)]
+        f, c = table[np.uint32(lowest + second)], table[np.uint32(lowest + across)]
         w0, w1, w2 = one - most, most - middle, middle - least
-        red[i] = table[low] * w0 + table[m] * w1 + table[f] * w2 + table[c] * least
-        low, m, f, c = low + next_, m + next_, f + next_, c + next_
-        green[i] = table[low] * w0 + table[m] * w1 + table[f] * w2 + table[c] * least
-        low, m, f, c = low + next_, m + next_, f + next_, c + next_
-        blue[i] = table[low] * w0 + table[m] * w1 + table[f] * w2 + table[c] * least
+        red[i] = (
+            np.float32(np.int32(low & part)) * w0
+            + np.float32(np.int32(m & part)) * w1
+            + np.float32(np.int32(f & part)) * w2
+            + np.float32(np.int32(c & part)) * least
+        ) * unit
+        green[i] = (
+            np.float32(np.int32((low >> in_green) & part)) * w0
+            + np.float32(np.int32((m >> in_green) & part)) * w1
+            + np.float32(np.int32((f >> in_green) & part)) * w2
+            + np.float32(np.int32((c >> in_green) & part)) * least
+        ) * unit
+        blue[i] = (
+            np.float32(np.int32(low >> in_blue)) * w0
+            + np.float32(np.int32(m >> in_blue)) * w1
+            + np.float32(np.int32(f >> in_blue)) * w2
+            + np.float32(np.int32(c >> in_blue)) * least
+        ) * of_blue
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _shaded(n, shade, across, down, red, green, blue):
     """Darken codes towards the frame's corners."""
-    most = np.int32(shade.shape[0] // 3 - 1)
+    most, part, in_green, in_blue = np.int32(shade.shape[0] - 1), np.uint32(2047), np.uint32(11), np.uint32(22)
+    unit, of_blue = np.float32(1.0 / 2047.0), np.float32(1.0 / 1023.0)
     for i in range(n):
-        far = min(np.int32((across[i] + down) * np.float32(most)), most) * np.int32(3)
-        red[i] *= shade[np.uint32(far)]
-        green[i] *= shade[np.uint32(far + np.int32(1))]
-        blue[i] *= shade[np.uint32(far + np.int32(2))]
+        left = shade[np.uint32(min(np.int32((across[i] + down) * np.float32(most)), most))]
+        red[i] *= np.float32(np.int32(left & part)) * unit
+        green[i] *= np.float32(np.int32((left >> in_green) & part)) * unit
+        blue[i] *= np.float32(np.int32(left >> in_blue)) * of_blue
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
@@ -181,14 +230,21 @@ def _spread(near, far, first, last, tint, out):
                 out[c, y, x] = (np.float32(0.6) * near[y, x, c] + np.float32(0.4) * far[y, x, c]) * tint[c]
 
 
+@njit(cache=True, nogil=True, pipeline_class=Apart)
+def _copied(n, values, out):
+    for i in range(n):
+        out[i] = values[i]
+
+
 @njit(cache=True, nogil=True)
 def _round(grain, y, x, out):
     """A row of grain from a place on, round and round."""
-    size, at = grain.shape[0], x % grain.shape[0]
-    row = grain[y % size]
-    for i in range(out.shape[0]):
-        out[i] = row[at]
-        at = at + 1 if at + 1 < size else 0
+    size, begin = grain.shape[0], x % grain.shape[0]
+    row, done = grain[y % size], 0
+    while done < out.shape[0]:
+        run = min(size - begin, out.shape[0] - done)
+        _copied(run, row[begin:], out[done:])
+        begin, done = 0, done + run
 
 
 @njit(cache=True, nogil=True, fastmath=True, allocates=True)
@@ -201,16 +257,16 @@ def finish_rows(
         pixels: (height, width) uint32, red in the lowest byte.
         glow: linear light that is added, (3, rows, columns) on a grid of which place (0, 0) is the middle of its first
             cell; or of no rows.
-        table: the grade, laid out in a row, in codes, or of size 0.
-        shade: the vignette by the square of how far a pixel is from the middle, what is left of each encoded channel,
-            laid out in a row; or of size 0. ``across`` and ``down`` are that square, of each column and row.
+        table: the grade, laid out in a row, its channels in one number; or of size 0.
+        shade: the vignette by the square of how far a pixel is from the middle, what is left of the encoded channels in
+            one number; or of size 0. ``across`` and ``down`` are that square, of each column and row.
         gain: how many times the codes each channel has, as the light flickers.
         grain: a tile of it, with a deviation of 1, or of size 0; ``at``: where in it the frame begins; ``strength``:
             in codes at middle grey, how much of it is left in black and white, and how much of it has a colour.
         fade: the colour that it fades to, three codes, and how much of that is there (``faded``).
         bars: how far from the frame's edges they reach, in pixels of what is drawn: rows above, rows below, columns.
         bar: their colour, three codes.
-        light: linear light of codes, and codes of ``STEPS`` of linear light.
+        light: linear light of codes, and codes of ``STEPS`` of linear light, each with how much it is to the next.
     """
     width, size = pixels.shape[1], max(grain.shape[0], 1)
     top, bottom, left, right = bars
@@ -219,7 +275,8 @@ def finish_rows(
         sides[x] = np.float32(max(min(max(left - x, x + 1 - right), 1.0), 0.0))
     rows = np.empty((4, width), np.float32)
     red, green, blue, cover = rows[0], rows[1], rows[2], rows[3]
-    grains, gone, lit = np.zeros((4, width), np.float32), sides.copy(), np.empty(glow.shape[2], np.float32)
+    grains, gone, cells = np.zeros((4, width), np.float32), sides.copy(), glow.shape[2]
+    lit, fanned = np.empty(cells + 2, np.float32), np.empty((cells + 1) * GLOW_GRID, np.float32)
     for y in range(first, last):
         # A row that a bar covers by a part is covered by that.
         reach = np.float32(max(min(max(top - y, y + 1 - bottom), 1.0), 0.0))
@@ -231,14 +288,16 @@ def finish_rows(
             above = min(int(place), glow.shape[1] - 1)
             under, share = min(above + 1, glow.shape[1] - 1), np.float32(place - above)
             for c in range(3):
-                for k in range(len(lit)):
-                    lit[k] = glow[c, above, k] + (glow[c, under, k] - glow[c, above, k]) * share
+                for k in range(cells):
+                    lit[k + 1] = glow[c, above, k] + (glow[c, under, k] - glow[c, above, k]) * share
+                lit[0], lit[cells + 1] = lit[1], lit[cells]
+                _fanned(cells + 1, lit, fanned)
                 # Most of a picture does not glow.
                 for begin in range(0, width, SEGMENT):
-                    near, far = max(begin // GLOW_GRID - 1, 0), (begin + SEGMENT) // GLOW_GRID + 2
-                    if lit[near:far].max() > LEAST:
+                    near = begin // GLOW_GRID
+                    if lit[near : near + SEGMENT // GLOW_GRID + 2].max() > LEAST:
                         part = rows[c, begin : begin + SEGMENT]
-                        _lit(len(part), part, lit, begin, light[0], light[1])
+                        _lit(len(part), part, fanned[begin + GLOW_GRID // 2 :], light[0], light[1])
         if table.shape[0] > 0:
             _graded(width, table, red, green, blue)
         if shade.shape[0] > 0:
@@ -288,9 +347,9 @@ def finished(
     light = _glowing(pixels, glow) if glow.on and glow.strength > 0 else NO_GLOW
     if wear.on:
         worn(pixels, wear, view, frame)
-    table = NO_TABLE if idle else table_of(grading).reshape(-1) * np.float32(255)
+    table = NO_NUMBERS if idle else _in_one(table_of(grading).reshape(-1, 3))
     across, down = _off_middle(view)
-    shade = _vignette(vignette.by, vignette.soft, vignette.colour) if vignette.on else NO_TABLE
+    shade = _vignette(vignette.by, vignette.soft, vignette.colour) if vignette.on else NO_NUMBERS
     gain = np.float32(flickering(wear, frame) ** (1 / 2.2) if wear.on and wear.flicker else 1.0)
     # Grain and bars are the film's, and stand still under whatever part of the frame is drawn.
     tile = _tile(grain.size, grain.seed, round(1 / view.scale, 4)) if grain.on else NO_GRAIN
@@ -299,7 +358,7 @@ def finished(
     fade, bar = _codes(ends.colour), _codes(bars.colour)
     faded = np.float32(_faded(ends, *going))
     barred = _barred(bars, view)
-    how = (light, table, shade, across, down, gain, tile, at, strength, fade, faded, barred, bar, LIGHT)
+    how = (light, table, shade, across, down, gain, tile, at, strength, fade, faded, barred, bar, (DECODING, ENCODING))
     whole = pixels.view(np.uint32)[..., 0]
     in_threads(lambda a, b: finish_rows(whole, a, b, *how), whole)
     return pixels
@@ -353,7 +412,7 @@ def _off_middle(view: View) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
 
 
 @lru_cache(maxsize=16)
-def _vignette(by: float, soft: float, colour: str) -> NDArray[np.float32]:
+def _vignette(by: float, soft: float, colour: str) -> NDArray[np.uint32]:
     """What is left of encoded channels, by the square of the distance from the middle: in the corners so much less
     light, from where ``soft`` lets it begin."""
     far = np.sqrt(np.linspace(0, 1, 4096))
@@ -362,7 +421,7 @@ def _vignette(by: float, soft: float, colour: str) -> NDArray[np.float32]:
     tint = decoded(np.array(rgb_of(colour)))
     left = 1 - share[:, None] * (1 - tint)
     # A share of light is that to 1 / 2.2 of an encoded value, as good as exactly.
-    return np.ascontiguousarray(left ** (1 / 2.2), np.float32).reshape(-1)
+    return _in_one(left ** (1 / 2.2))
 
 
 @lru_cache(maxsize=8)
