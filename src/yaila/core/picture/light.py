@@ -113,9 +113,12 @@ def lit_rows(colours, covers, out, first, last, times, plus, lights, counts):
     for y in range(first, last):
         above = y // GRID
         if above != spread:
+            # What was below it is above the next.
+            upper, lower = lower, upper
             for k in range(3):
-                spread_out(times[above, :, k], GRID, upper[k])
-                spread_out(plus[above, :, k], GRID, upper[k + 3])
+                if spread < 0:
+                    spread_out(times[above, :, k], GRID, upper[k])
+                    spread_out(plus[above, :, k], GRID, upper[k + 3])
                 spread_out(times[above + 1, :, k], GRID, lower[k])
                 spread_out(plus[above + 1, :, k], GRID, lower[k + 3])
             spread = above

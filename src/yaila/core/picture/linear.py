@@ -90,11 +90,23 @@ def held(red, green, blue):
     )
 
 
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
+def _spread_by_four(n, values, out):
+    for k in range(n):
+        here = values[k]
+        more = values[k + 1] - here
+        for i in range(4):
+            out[k * 4 + i] = here + more * np.float32((i + 0.5) / 4)
+
+
 @njit(cache=True, nogil=True, fastmath=True)
 def spread_out(values, grid, out):
     """Spread a row of places, of which each is so many pixels from the next, evenly over pixels."""
-    width, step = out.shape[0], np.float32(1) / np.float32(grid)
-    for place in range((width + grid - 1) // grid):
+    width, step, whole = out.shape[0], np.float32(1) / np.float32(grid), 0
+    if grid == 4:
+        whole = width // 4
+        _spread_by_four(whole, values, out)
+    for place in range(whole, (width + grid - 1) // grid):
         here, more = values[place], (values[place + 1] - values[place]) * step
         for i in range(min(grid, width - place * grid)):
             out[place * grid + i] = here + more * np.float32(i + 0.5)
@@ -168,23 +180,34 @@ def pack_clear_rows(pixels, out, alpha, first, last, decoded_values):
             out[y, x] = made
 
 
+@njit(cache=True, nogil=True, pipeline_class=Apart)
+def _unpacked(n, light, table, thresholds, out):
+    white, full, opaque = np.uint64(WHITE), np.float32(255), np.uint32(0xFF000000)
+    for i in range(n):
+        value = light[i]
+        r = table[np.uint32(min(value & CHANNEL, white))]
+        g = table[np.uint32(min((value >> GREEN) & CHANNEL, white))]
+        b = table[np.uint32(min(value >> BLUE, white))]
+        r, g, b = min(r + thresholds[i], full), min(g + thresholds[i], full), min(b + thresholds[i], full)
+        out[i] = (
+            np.uint32(np.int32(r))
+            | (np.uint32(np.int32(g)) << np.uint32(8))
+            | (np.uint32(np.int32(b)) << np.uint32(16))
+            | opaque
+        )
+
+
 @njit(cache=True, nogil=True)
-def unpack_rows(light, out, first, last, table, thresholds, left, top):
-    """Rows of light into opaque pixels, (height, width, 4) uint8; ``left`` and ``top`` are where in the frame they
-    begin."""
+def unpack_rows(light, out, first, last, table, thresholds):
+    """Rows of light into opaque pixels, (height, width) uint32; ``thresholds``: of four rows and all columns."""
     for y in range(first, last):
-        for x in range(light.shape[1]):
-            threshold = thresholds[(y + top) & 3, (x + left) & 3]
-            value = light[y, x]
-            for c in range(3):
-                k = min((value >> np.uint64(21 * c)) & CHANNEL, np.uint64(WHITE))
-                out[y, x, c] = np.uint8(min(table[k] + threshold, np.float32(255)))
-            out[y, x, 3] = 255
+        _unpacked(light.shape[1], light[y], table, thresholds[y & 3], out[y])
 
 
 @njit(cache=True, nogil=True)
 def unpack_clear_rows(light, alpha, out, first, last, table, thresholds, left, top):
-    """As :func:`unpack_rows`, premultiplied, of what shines through."""
+    """Rows of light into premultiplied pixels, (height, width, 4) uint8, of what shines through; ``left`` and ``top``
+    are where in the frame they begin."""
     for y in range(first, last):
         for x in range(light.shape[1]):
             cover = min(np.float32(alpha[y, x] & CHANNEL) / np.float32(WHITE), np.float32(1))
@@ -300,9 +323,11 @@ class Light:
 
     def into(self, out: NDArray[np.uint8], left: int = 0, top: int = 0) -> None:
         """Write it as pixels, (height, width, 4) uint8; ``left`` and ``top`` are where in the frame it begins."""
-        place = (ENCODED, THRESHOLDS, left, top)
         colours, covers = self.colours, self.covers
         if covers is None:
-            in_threads(lambda a, b: unpack_rows(colours, out, a, b, *place), colours)
+            whole, width = out.view(np.uint32)[..., 0], colours.shape[1]
+            here = np.ascontiguousarray(THRESHOLDS[(np.arange(4) + top) % 4][:, (np.arange(width) + left) % 4])
+            in_threads(lambda a, b: unpack_rows(colours, whole, a, b, ENCODED, here), colours)
         else:
+            place = (ENCODED, THRESHOLDS, left, top)
             in_threads(lambda a, b: unpack_clear_rows(colours, covers, out, a, b, *place), colours)
