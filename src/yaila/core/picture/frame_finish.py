@@ -49,16 +49,19 @@ LEAST = 1e-6
 NO_NUMBERS = np.zeros(0, np.uint32)
 
 
-STEEP = 2.0**16
+PARTS = 2.0**16
 """Parts of a whole that tables count in."""
 
 
 def _with_steps(values: NDArray[np.float32], most: float, steepest: float) -> NDArray[np.uint32]:
     """Values that only grow, up to ``most``, and how much it is from each to the next, up to ``steepest``, in one
     number each: to look both up is one load."""
-    low, step = values / most, np.diff(values, append=values[-1:]) / steepest
-    low, step = (np.minimum(np.round(one * STEEP), STEEP - 1).astype(np.uint32) for one in (low, step))
+    low, step = _in_parts(values / most), _in_parts(np.diff(values, append=values[-1:]) / steepest)
     return np.asarray(low | (step << np.uint32(16)), np.uint32)
+
+
+def _in_parts(shares: NDArray[Any]) -> NDArray[np.uint32]:
+    return np.asarray(np.minimum(np.round(shares * PARTS), PARTS - 1), np.uint32)
 
 
 STEEPEST = 1 / 64, 1.0
@@ -96,8 +99,8 @@ def _taken(n, pixels, red, green, blue, cover):
 def _lit(n, codes, light, decoding, encoding):
     """Add light to codes."""
     one, most, part, high = np.float32(1), np.float32(STEPS - 1), np.uint32(0xFFFF), np.uint32(16)
-    of_light, by_code = np.float32(1 / STEEP), np.float32(STEEPEST[0] / STEEP)
-    of_code, by_light = np.float32(256 / STEEP), np.float32(STEEPEST[1] / STEEP)
+    of_light, by_code = np.float32(1 / PARTS), np.float32(STEEPEST[0] / PARTS)
+    of_code, by_light = np.float32(256 / PARTS), np.float32(STEEPEST[1] / PARTS)
     for i in range(n):
         code = codes[i]
         below = np.int32(code)

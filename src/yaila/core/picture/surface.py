@@ -41,8 +41,11 @@ NEAREST = 1e-6
 
 MULTIPLY = MODES.index("multiply")
 
-RUN = 16
+RUN = 32
 """Pixels of a row that are taken from one size of the tile."""
+
+FAINT = 6
+"""An octave of which less is seen, of 256, changes no colour by more than a code, and takes as long as the other."""
 
 LEVELS = SIDE.bit_length() - 1
 
@@ -136,38 +139,46 @@ def _shift(i, j, octave):
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _second(place):
     """How much is seen of the second of two tiles at a place, in tiles from where the first begins."""
-    return min(max((place - 1.0) * (1 / BAND) + 0.5, 0.0), 1.0)
+    none, half, one = np.float32(0), np.float32(0.5), np.float32(1)
+    return min(max((place - one) * np.float32(1 / BAND) + half, none), one)
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _melts(place):
     """Between which tiles a place is, in tiles: the first of two, and how much of the second is seen."""
     first = math.floor(place - 0.5)
-    return np.int64(first), _second(place - first)
+    return np.int64(first), _second(np.float32(place - first))
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
-def _seen(n, u, v, tile_u, tile_v, right, down, weight, by):
-    """How much is seen at places of one of two by two tiles, of which the first is named, in whole parts."""
+def _near(n, u, v, first_u, first_v, near_u, near_v):
+    """Places counted from where a tile begins: there single precision is enough."""
     for i in range(n):
-        second_u = _second(u[i] * (1.0 / SIDE) - tile_u)
-        second_v = _second(v[i] * (1.0 / SIDE) - tile_v)
-        share = (second_u if right else 1.0 - second_u) * (second_v if down else 1.0 - second_v)
+        near_u[i], near_v[i] = np.float32(u[i] - first_u), np.float32(v[i] - first_v)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+def _seen(n, u, v, right, down, weight, by):
+    """How much is seen at places of one of two by two tiles, counted from where the first begins, in whole parts."""
+    one, tile = np.float32(1), np.float32(1.0 / SIDE)
+    for i in range(n):
+        second_u, second_v = _second(u[i] * tile), _second(v[i] * tile)
+        share = (second_u if right else one - second_u) * (second_v if down else one - second_v)
         by[i] = np.float32(np.int32(share * weight))
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _tapped(n, u, v, by, texels, shift_u, shift_v, level, made, weights, squares):
-    """Add four lanes at places, of one size of the tile, shifted, bilinear and weighted, and the weights and their
-    squares."""
-    side, start, shrunk = np.int32(SIDE >> level), np.int32(STARTS[level]), 1.0 / (1 << level)
+    """Add four lanes at places, counted from where a tile begins, of one size of it, shifted, bilinear and weighted,
+    and the weights and their squares."""
+    side, start, shrunk = np.int32(SIDE >> level), np.int32(STARTS[level]), np.float32(1.0 / (1 << level))
     mask, row, one = side - np.int32(1), side + np.int32(BESIDE), np.int32(1)
     step = np.int32(SIDE // GRAIN >> level)
     on_u, on_v = np.int32(shift_u) * step, np.int32(shift_v) * step
     for i in range(n):
-        x, y, weight = u[i] * shrunk - 0.5, v[i] * shrunk - 0.5, by[i]
-        left, top = math.floor(x), math.floor(y)
-        dx, dy = np.float32(x - left) * weight, np.float32(y - top)
+        x, y, weight = u[i] * shrunk - np.float32(0.5), v[i] * shrunk - np.float32(0.5), by[i]
+        left, top = np.floor(x), np.floor(y)
+        dx, dy = (x - left) * weight, y - top
         w11, w01 = np.int32(dx * dy), np.int32(dx * (np.float32(1) - dy))
         w10 = np.int32((weight - dx) * dy)
         w00 = np.int32(weight) - w11 - w01 - w10
@@ -188,8 +199,8 @@ def _tapped(n, u, v, by, texels, shift_u, shift_v, level, made, weights, squares
 def _looked_up(n, u, v, ahead, covers, octave, texels, made, weights, squares, by):
     """Add what an octave has at places of a row, in texels, but for those that are not ``ahead``: four lanes, the
     weights, and their squares. ``covers``: ground units of what is looked at, for each run of places; ``by``: room for
-    as many as a run has."""
-    run, long = 0, 0
+    three times as many as a run has."""
+    run, long, weight = 0, 0, np.float32(octave[5])
     while run + long < n:
         run += long
         long = min(RUN - run % RUN, n - run)
@@ -209,13 +220,14 @@ def _looked_up(n, u, v, ahead, covers, octave, texels, made, weights, squares, b
         first_u, last_u = int(min(second_u, then_u)), math.ceil(max(second_u, then_u))
         first_v, last_v = int(min(second_v, then_v)), math.ceil(max(second_v, then_v))
         at = slice(run, run + long)
+        _near(long, u[at], v[at], np.float64(tile_u * SIDE), np.float64(tile_v * SIDE), by[1], by[2])
         for down in range(first_v, last_v + 1):
             for right in range(first_u, last_u + 1):
                 shift_u, shift_v = _shift(
                     tile_u + right + np.int64(octave[3]), tile_v + down + np.int64(octave[4]), np.int64(octave[6])
                 )
-                _seen(long, u[at], v[at], tile_u, tile_v, right == 1, down == 1, octave[5], by)
-                _tapped(long, u[at], v[at], by, texels, shift_u, shift_v, level, made[at], weights[at], squares[at])
+                _seen(long, by[1], by[2], right == 1, down == 1, weight, by[0])
+                _tapped(long, by[1], by[2], by[0], texels, shift_u, shift_v, level, made[at], weights[at], squares[at])
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
@@ -302,7 +314,7 @@ def surface_rows(pixels, first, last, inverse, octaves, texels, mean, mode, stre
     """
     width = pixels.shape[1]
     u, v, ahead = np.empty(width), np.empty(width), np.empty(width)
-    covers, by = np.empty(width // RUN + 1), np.empty(RUN, np.float32)
+    covers, by = np.empty(width // RUN + 1), np.empty((3, RUN), np.float32)
     made, weights, squares = np.empty(width, np.uint64), np.empty(width, np.float32), np.empty(width, np.float32)
     for y in range(first, last):
         at_v = y + 0.5
@@ -337,7 +349,7 @@ def slope_rows(out, first, last, east, north, octaves, texels, covers):
     looked at there."""
     width = east.shape[1]
     u, v, ahead = np.empty(width), np.empty(width), np.empty(width)
-    looked, by = np.full(width // RUN + 1, covers), np.empty(RUN, np.float32)
+    looked, by = np.full(width // RUN + 1, covers), np.empty((3, RUN), np.float32)
     made, weights, squares = np.empty(width, np.uint64), np.empty(width, np.float32), np.empty(width, np.float32)
     for r in range(first, last):
         made[:], weights[:], squares[:] = np.uint64(0), np.float32(0), np.float32(0)
@@ -401,7 +413,7 @@ def octaves_of(surface: Surface, view: View, closest: float) -> NDArray[np.float
     share = math.log2(texel) - whole
     share = float(smoothstep((share - 0.1) / 0.8))
     made = [_octave(view, 2.0**octave, weight, octave) for octave, weight in ((whole, 1 - share), (whole + 1, share))]
-    return np.array([one for one in made if one[5] >= 1])
+    return np.array([one for one in made if one[5] >= FAINT])
 
 
 def _octave(view: View, texel: float, weight: float, octave: int) -> tuple[float, ...]:
