@@ -53,8 +53,8 @@ BESIDE = 8
 """Texels beside each row that nobody looks at: where rows are a power of two apart, a column of them finds room in few
 places of the processor's cache."""
 
-LANE = np.uint64(0xFFFF)
-_LANE, _TWO_LANES, _THREE_LANES = np.uint64(16), np.uint64(32), np.uint64(48)
+_LANE, _LANES = np.uint32(8), np.uint32(0x00FF00FF)
+"""How wide a lane of a texel is, in bits, and every other one of its lanes."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,16 +92,16 @@ class Tile:
         """Its texels at its own size, (SIDE, SIDE, 5)."""
         return self.texels[: STARTS[1]].reshape(SIDE, -1, 5)[:, :SIDE]
 
-    def packed(self, changes: NDArray[np.float32]) -> NDArray[np.uint64]:
-        """The texels as numbers of four lanes of 16 bits: what ``changes``, (4, 6), makes of the five channels and
+    def packed(self, changes: NDArray[np.float32]) -> NDArray[np.uint32]:
+        """The texels as numbers of four lanes of 8 bits: what ``changes``, (4, 6), makes of the five channels and
         1."""
         return _packed(self, changes.tobytes())
 
 
 @lru_cache(maxsize=6)
-def _packed(tile: Tile, changes: bytes) -> NDArray[np.uint64]:
+def _packed(tile: Tile, changes: bytes) -> NDArray[np.uint32]:
     how = np.frombuffer(changes, np.float32).reshape(4, 6)
-    out = np.empty(len(tile.texels), np.uint64)
+    out = np.empty(len(tile.texels), np.uint32)
     in_threads(lambda a, b: packed_texels(tile.texels, how, out, a, b), tile.texels)
     return out
 
@@ -111,12 +111,12 @@ def packed_texels(texels, changes, out, first, last):
     """Texels as numbers of four lanes; see :meth:`Tile.packed`."""
     none, half, full = np.float32(0), np.float32(0.5), np.float32(255)
     for i in range(first, last):
-        made = np.uint64(0)
+        made = np.uint32(0)
         for lane in range(4):
             value = changes[lane, 5] + half
             for c in range(5):
                 value += texels[i, c] * changes[lane, c]
-            made |= np.uint64(np.uint32(np.int32(min(max(value, none), full)))) << (_LANE * np.uint64(lane))
+            made |= np.uint32(np.int32(min(max(value, none), full))) << (_LANE * np.uint32(lane))
         out[i] = made
 
 
@@ -168,7 +168,7 @@ def _seen(n, u, v, right, down, weight, by):
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
-def _tapped(n, u, v, by, texels, shift_u, shift_v, level, made, weights, squares):
+def _tapped(n, u, v, by, texels, shift_u, shift_v, level, even, odd, weights, squares):
     """Add four lanes at places, counted from where a tile begins, of one size of it, shifted, bilinear and weighted,
     and the weights and their squares."""
     side, start, shrunk = np.int32(SIDE >> level), np.int32(STARTS[level]), np.float32(1.0 / (1 << level))
@@ -185,22 +185,23 @@ def _tapped(n, u, v, by, texels, shift_u, shift_v, level, made, weights, squares
         x0, y0 = (np.int32(left) + on_u) & mask, (np.int32(top) + on_v) & mask
         x1, y1 = (x0 + one) & mask, (y0 + one) & mask
         upper, lower = start + y0 * row, start + y1 * row
-        made[i] += (
-            texels[np.uint32(upper + x0)] * np.uint64(np.uint32(w00))
-            + texels[np.uint32(upper + x1)] * np.uint64(np.uint32(w01))
-            + texels[np.uint32(lower + x0)] * np.uint64(np.uint32(w10))
-            + texels[np.uint32(lower + x1)] * np.uint64(np.uint32(w11))
-        )
+        t00, t01 = texels[np.uint32(upper + x0)], texels[np.uint32(upper + x1)]
+        t10, t11 = texels[np.uint32(lower + x0)], texels[np.uint32(lower + x1)]
+        b00, b01, b10, b11 = np.uint32(w00), np.uint32(w01), np.uint32(w10), np.uint32(w11)
+        even[i] += (t00 & _LANES) * b00 + (t01 & _LANES) * b01 + (t10 & _LANES) * b10 + (t11 & _LANES) * b11
+        t00, t01, t10, t11 = t00 >> _LANE, t01 >> _LANE, t10 >> _LANE, t11 >> _LANE
+        odd[i] += (t00 & _LANES) * b00 + (t01 & _LANES) * b01 + (t10 & _LANES) * b10 + (t11 & _LANES) * b11
         weights[i] += weight
         squares[i] += weight * weight
 
 
 @njit(cache=True, nogil=True, fastmath=True)
 def _looked_up(n, u, v, ahead, covers, octave, texels, made, weights, squares, by):
-    """Add what an octave has at places of a row, in texels, but for those that are not ``ahead``: four lanes, the
-    weights, and their squares. ``covers``: ground units of what is looked at, for each run of places; ``by``: room for
-    three times as many as a run has."""
+    """Add what an octave has at places of a row, in texels, but for those that are not ``ahead``: four lanes, two by
+    two in a number, the weights, and their squares. ``covers``: ground units of what is looked at, for each run of
+    places; ``by``: room for three times as many as a run has."""
     run, long, weight = 0, 0, np.float32(octave[5])
+    even, odd = made[0], made[1]
     while run + long < n:
         run += long
         long = min(RUN - run % RUN, n - run)
@@ -227,17 +228,20 @@ def _looked_up(n, u, v, ahead, covers, octave, texels, made, weights, squares, b
                     tile_u + right + np.int64(octave[3]), tile_v + down + np.int64(octave[4]), np.int64(octave[6])
                 )
                 _seen(long, by[1], by[2], right == 1, down == 1, weight, by[0])
-                _tapped(long, by[1], by[2], by[0], texels, shift_u, shift_v, level, made[at], weights[at], squares[at])
+                at_u, at_v, seen = by[1], by[2], by[0]
+                _tapped(
+                    long, at_u, at_v, seen, texels, shift_u, shift_v, level, even[at], odd[at], weights[at], squares[at]
+                )
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def _unpacked(made, weights):
-    share = np.float32(1) / max(weights, np.float32(1))
+def _unpacked(even, odd, weights):
+    share, sums, high = np.float32(1) / max(weights, np.float32(1)), np.uint32(0xFFFF), np.uint32(16)
     return (
-        np.float32(np.int32(made & LANE)) * share,
-        np.float32(np.int32((made >> _LANE) & LANE)) * share,
-        np.float32(np.int32((made >> _TWO_LANES) & LANE)) * share,
-        np.float32(np.int32(made >> _THREE_LANES)) * share,
+        np.float32(np.int32(even & sums)) * share,
+        np.float32(np.int32(odd & sums)) * share,
+        np.float32(np.int32(even >> high)) * share,
+        np.float32(np.int32(odd >> high)) * share,
     )
 
 
@@ -255,12 +259,12 @@ def _placed(n, at_v, inverse, octave, ahead, u, v):
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def _under(mode, pixel, made, weights, squares, mean, strength, light):
+def _under(mode, pixel, even, odd, weights, squares, mean, strength, light):
     """A premultiplied pixel with what a surface has there laid on it."""
     full, half, one, none = np.float32(1.0 / 255.0), np.float32(0.5), np.float32(1), np.float32(0)
     alpha, byte = pixel >> np.uint32(24), np.uint32(255)
     contrast = weights / np.float32(math.sqrt(max(squares, one)))
-    values = _unpacked(made, weights)
+    values = _unpacked(even, odd, weights)
     r = min(max(((values[0] - mean[0]) * contrast + mean[0]) * full, none), one)
     g = min(max(((values[1] - mean[1]) * contrast + mean[1]) * full, none), one)
     b = min(max(((values[2] - mean[2]) * contrast + mean[2]) * full, none), one)
@@ -287,17 +291,17 @@ def _under(mode, pixel, made, weights, squares, mean, strength, light):
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
-def _multiplied(n, pixels, made, weights, squares, mean, strength, light):
+def _multiplied(n, pixels, even, odd, weights, squares, mean, strength, light):
     """Lay on pixels what a surface has there, in the mode that is the most used: as vector code."""
     for i in range(n):
-        pixels[i] = _under(MULTIPLY, pixels[i], made[i], weights[i], squares[i], mean, strength, light)
+        pixels[i] = _under(MULTIPLY, pixels[i], even[i], odd[i], weights[i], squares[i], mean, strength, light)
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
-def _blended(n, mode, pixels, made, weights, squares, mean, strength, light):
+def _blended(n, mode, pixels, even, odd, weights, squares, mean, strength, light):
     """The same in another mode."""
     for i in range(n):
-        pixels[i] = _under(mode, pixels[i], made[i], weights[i], squares[i], mean, strength, light)
+        pixels[i] = _under(mode, pixels[i], even[i], odd[i], weights[i], squares[i], mean, strength, light)
 
 
 @njit(cache=True, nogil=True, fastmath=True, allocates=True)
@@ -315,7 +319,7 @@ def surface_rows(pixels, first, last, inverse, octaves, texels, mean, mode, stre
     width = pixels.shape[1]
     u, v, ahead = np.empty(width), np.empty(width), np.empty(width)
     covers, by = np.empty(width // RUN + 1), np.empty((3, RUN), np.float32)
-    made, weights, squares = np.empty(width, np.uint64), np.empty(width, np.float32), np.empty(width, np.float32)
+    made, weights, squares = np.empty((2, width), np.uint32), np.empty(width, np.float32), np.empty(width, np.float32)
     for y in range(first, last):
         at_v = y + 0.5
         for run in range(0, width, RUN):
@@ -324,14 +328,14 @@ def surface_rows(pixels, first, last, inverse, octaves, texels, mean, mode, stre
             east = (inverse[0, 0] * at_u + inverse[0, 1] * at_v + inverse[0, 2]) * far
             north = (inverse[1, 0] * at_u + inverse[1, 1] * at_v + inverse[1, 2]) * far
             covers[run // RUN] = covered(inverse, east, north, far)
-        made[:], weights[:], squares[:] = np.uint64(0), np.float32(0), np.float32(0)
+        made[:], weights[:], squares[:] = np.uint32(0), np.float32(0), np.float32(0)
         for k in range(octaves.shape[0]):
             _placed(width, at_v, inverse, octaves[k], ahead, u, v)
             _looked_up(width, u, v, ahead, covers, octaves[k], texels, made, weights, squares, by)
         if mode == MULTIPLY:
-            _multiplied(width, pixels[y], made, weights, squares, mean, strength, light)
+            _multiplied(width, pixels[y], made[0], made[1], weights, squares, mean, strength, light)
         else:
-            _blended(width, mode, pixels[y], made, weights, squares, mean, strength, light)
+            _blended(width, mode, pixels[y], made[0], made[1], weights, squares, mean, strength, light)
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
@@ -350,9 +354,9 @@ def slope_rows(out, first, last, east, north, octaves, texels, covers):
     width = east.shape[1]
     u, v, ahead = np.empty(width), np.empty(width), np.empty(width)
     looked, by = np.full(width // RUN + 1, covers), np.empty((3, RUN), np.float32)
-    made, weights, squares = np.empty(width, np.uint64), np.empty(width, np.float32), np.empty(width, np.float32)
+    made, weights, squares = np.empty((2, width), np.uint32), np.empty(width, np.float32), np.empty(width, np.float32)
     for r in range(first, last):
-        made[:], weights[:], squares[:] = np.uint64(0), np.float32(0), np.float32(0)
+        made[:], weights[:], squares[:] = np.uint32(0), np.float32(0), np.float32(0)
         for k in range(octaves.shape[0]):
             for c in range(width):
                 there = abs(east[r, c]) < 1e12 and abs(north[r, c]) < 1e12
@@ -362,7 +366,7 @@ def slope_rows(out, first, last, east, north, octaves, texels, covers):
             _looked_up(width, u, v, ahead, looked, octaves[k], texels, made, weights, squares, by)
         for c in range(width):
             contrast = weights[c] / np.float32(math.sqrt(max(squares[c], np.float32(1))))
-            values = _unpacked(made[c], weights[c])
+            values = _unpacked(made[0, c], made[1, c], weights[c])
             out[r, c, 0] = (values[0] - np.float32(128)) * contrast
             out[r, c, 1] = (values[1] - np.float32(128)) * contrast
 
