@@ -91,6 +91,16 @@ def _one_two_one(n, before, here, after, out, shift, mask):
         out[i] = ((before[i] + after[i] + (here[i] << _TWO)) >> shift) & mask
 
 
+@njit(cache=True, nogil=True, fastmath=True)
+def deep_rows(places, out, first, last, margin, hold, share):
+    """Rows of the signed radius of what pixels show, pixels, without a margin around them: ``hold`` for what is
+    infinitely far, as the sky is, whose distance (the last of ``places``) is 0; none at a distance of ``share``."""
+    for y in range(first, last):
+        for x in range(out.shape[1]):
+            away = places[y + margin, x + margin, 3]
+            out[y, x] = hold * (np.float32(1) - share / max(away, np.float32(1e-9))) if away > 0 else hold
+
+
 @njit(cache=True, nogil=True, allocates=True)
 def smooth_rows(source, out, first, last, step):
     """Rows smoothed by 1, 2, 1 both ways, ``step`` pixels apart; beyond the edge all is as at the edge."""

@@ -7,6 +7,7 @@ import math
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -168,27 +169,26 @@ class Optics:
         """The ground as it is seen through lens and shutter: light of a view that is wider by ``margin``, in, and of
         the frame, out. Where it is not flat, ``places`` says what each pixel of the view shows (``Terrain.places``)."""
         if self.aperture and self.lens_margin:
-            margin = self.lens_margin
-            if places is not None:
-                places = np.ascontiguousarray(places[margin:-margin, margin:-margin])
-            light, view = self._blurred(light, view, places), view.wider(-margin)
+            light, view = self._blurred(light, view, places), view.wider(-self.lens_margin)
         if self.poses:
             light = self._averaged(light, view, places)
         return light
 
     def _deep(self, places: NDArray[np.float32]) -> NDArray[np.float32]:
-        """The signed radius of what pixels show; the sky is infinitely far away."""
+        """The signed radius of what pixels show, without the margin of the lens."""
         assert self.aperture
         share = self.aperture.focused / self.aperture.target * self.view.pose.distance
-        away = places[..., 3]
-        radius = self.hold * (1 - np.where(away > 0, share / np.maximum(away, 1e-9), 0.0))
-        return np.asarray(radius, np.float32)
+        margin, (height, width) = self.lens_margin, places.shape[:2]
+        out = np.empty((height - 2 * margin, width - 2 * margin), np.float32)
+        how = (margin, np.float32(self.hold), np.float32(share))
+        in_threads(lambda a, b: lens.deep_rows(places, out, a, b, *how), out)
+        return out
 
     def _blurred(self, light: Light, view: View, places: NDArray[np.float32] | None) -> Light:
         deep = np.zeros((0, 0), np.float32) if places is None else self._deep(places)
         margin, radii, least = self.lens_margin, self.radii(view), -WIDEST * self.view.whole.width
         counts, places = lens.openings(LENS_PLACES[self.quality], self.iris)
-        farthest = max(float(np.abs(deep).max()) if deep.size else self._farthest_circle(), 1.0)
+        farthest = max(cv2.norm(deep, cv2.NORM_INF) if deep.size else self._farthest_circle(), 1.0)
         apart = farthest * math.sqrt(math.pi / LENS_PLACES[self.quality])
         ready = 1 + min(lens.MOST_STEPS, math.ceil(math.log2(max(apart / 1.2, 1.0)) + 1e-9))
 
@@ -221,10 +221,7 @@ class Optics:
                 in_threads(partial(_smoothed, sharp, source, 1), source)
             out = np.empty((source.shape[0] - 2 * margin, source.shape[1] - 2 * margin), np.uint64)
             if places is not None:
-                in_threads(
-                    lambda a, b: shutter.average_deep_rows(source, out, a, b, margin, margin, spaces, places),
-                    out,
-                )
+                in_threads(lambda a, b: shutter.average_deep_rows(source, out, a, b, margin, spaces, places), out)
                 return out
             in_threads(lambda a, b: shutter.average_rows(source, out, a, b, margin, margin, maps, piece), out)
             return out

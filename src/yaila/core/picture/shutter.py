@@ -78,38 +78,40 @@ def _through(h, u, v):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def average_deep_rows(source, out, first, last, left, top, spaces, places):
+def average_deep_rows(source, out, first, last, margin, spaces, places):
     """As :func:`average_rows`, where the ground is not flat.
 
     Args:
         spaces: from places in space, counted from the middle moment's target, to the pixels of the picture, at each
             moment, (n, 3, 4).
-        places: what each pixel of the picture shows: east, north, height, and how far away, 0 for the sky.
+        places: what each pixel of the picture shows: east, north, height, and how far away, 0 for the sky; of as much
+            more around it as it has.
     """
     height, width = source.shape
-    moments = spaces.shape[0]
+    moments, beside = spaces.shape[0], (places.shape[0] - height) // 2
     for y in range(first, last):
         for x in range(out.shape[1]):
-            here = source[y + top, x + left]
-            if places[y + top, x + left, 3] <= 0.0:
+            u, v = x + margin, y + margin
+            here, place = source[v, u], places[v + beside, u + beside]
+            if place[3] <= 0.0:
                 out[y, x] = here
                 continue
-            east, north, up = places[y + top, x + left, 0], places[y + top, x + left, 1], places[y + top, x + left, 2]
             # What it shows is elsewhere at the first and the last moment, and evenly on its way between them; as far
             # the other way is what was here then.
-            du0, dv0, ok0 = _away(spaces[0], east, north, up, x + left + 0.5, y + top + 0.5)
-            du1, dv1, ok1 = _away(spaces[moments - 1], east, north, up, x + left + 0.5, y + top + 0.5)
+            du0, dv0, ok0 = _away(spaces[0], place, u + 0.5, v + 0.5)
+            du1, dv1, ok1 = _away(spaces[moments - 1], place, u + 0.5, v + 0.5)
             if not (ok0 and ok1):
                 out[y, x] = here
                 continue
             step = 1.0 / max(moments - 1, 1)
             step_u, step_v = (du1 - du0) * step, (dv1 - dv0) * step
             red, green, blue = np.int64(0), np.int64(0), np.int64(0)
-            u, v, run = x + left + 0.5 - du0, y + top + 0.5 - dv0, np.uint64(0)
-            end_u, end_v = u - (du1 - du0), v - (dv1 - dv0)
-            inside = min(u, end_u) >= 0.0 and max(u, end_u) < width and min(v, end_v) >= 0.0 and max(v, end_v) < height
+            at_u, at_v, run = u + 0.5 - du0, v + 0.5 - dv0, np.uint64(0)
+            end_u, end_v = at_u - (du1 - du0), at_v - (dv1 - dv0)
+            inside = min(at_u, end_u) >= 0.0 and max(at_u, end_u) < width
+            inside = inside and min(at_v, end_v) >= 0.0 and max(at_v, end_v) < height
             for m in range(moments):
-                column, row = int(u - step_u * m), int(v - step_v * m)
+                column, row = int(at_u - step_u * m), int(at_v - step_v * m)
                 if not inside:
                     column, row = min(max(column, 0), width - 1), min(max(row, 0), height - 1)
                 run += source[row, column]
@@ -127,8 +129,9 @@ def average_deep_rows(source, out, first, last, left, top, spaces, places):
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def _away(space, east, north, up, u, v):
-    """How far a place is from a pixel at a moment, and whether it is before the camera."""
+def _away(space, place, u, v):
+    """How far a place in space is from a pixel at a moment, and whether it is before the camera."""
+    east, north, up = place[0], place[1], place[2]
     w = space[2, 0] * east + space[2, 1] * north + space[2, 2] * up + space[2, 3]
     if w < 1e-3:
         return 0.0, 0.0, False
