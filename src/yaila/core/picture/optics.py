@@ -32,6 +32,9 @@ MOST_MARGIN = 0.12
 """How much is drawn beyond the frame for lens and shutter at most, in widths of the frame; beyond that, what is at its
 edge goes on."""
 
+LOW = 0.4
+"""A camera that is not so much of its height over the highest ground flies among summits."""
+
 BESIDE_RELIEF = 0.03
 """How far the lens looks beyond the frame where the ground is raised, in widths of it."""
 
@@ -65,8 +68,8 @@ class Optics:
     poses: tuple[Pose, ...] = ()
     opens: float = 0.0
     closes: float = 0.0
-    uneven: bool = False
-    """Whether the ground is raised: then its circles do not follow the plane's."""
+    top: float = 0.0
+    """How high the ground may reach, ground units: where it is raised its circles do not follow the plane's."""
 
     @staticmethod
     def of(
@@ -78,11 +81,11 @@ class Optics:
         quality: Quality,
         own_camera: bool,
         ground: Ground = level,
-        uneven: bool = False,
+        top: float = 0.0,
     ) -> Optics:
         """What the finish of a moment asks for; ``own_camera`` says whether the view is the film's own,
-        ``ground`` how high the ground is, and ``uneven`` whether it is raised anywhere."""
-        made = Optics(view, quality, uneven=uneven)
+        ``ground`` how high the ground is, and ``top`` how high it may be anywhere."""
+        made = Optics(view, quality, top=top)
         if finish.lens.on:
             aperture = aperture_of(film, choreography, finish.lens, view, time, ground)
             made = replace(made, aperture=aperture, iris=Iris(finish.lens.blades, finish.lens.roundness))
@@ -92,7 +95,7 @@ class Optics:
 
     def on(self, height: float) -> Optics:
         """The same for a plane at a height instead of the ground."""
-        return replace(self, view=self.view.on(height), uneven=False)
+        return replace(self, view=self.view.on(height), top=0.0)
 
     def _exposed(self, choreography: Choreography, open_for: float, samples: int, time: Time) -> Optics:
         # Never beyond the cuts before and after it.
@@ -112,6 +115,11 @@ class Optics:
     def moments(self) -> Moments:
         """How many moments a motion needs."""
         return MOMENTS[self.quality]
+
+    @property
+    def uneven(self) -> bool:
+        """Whether the ground is raised anywhere."""
+        return self.top > 0
 
     @property
     def idle(self) -> bool:
@@ -146,8 +154,12 @@ class Optics:
         width, height = self.view.size
         corners = [base, base + across * width, base + down * height, base + across * width + down * height]
         if self.uneven:
-            # How near a summit comes is not known before its rays are followed.
-            return BESIDE_RELIEF * self.view.whole.width
+            left = 1 - self.top / self.view.pose.eye()[2]
+            if left < LOW:
+                # How near a summit comes is not known before its rays are followed.
+                return BESIDE_RELIEF * self.view.whole.width
+            # What is as high as the ground may be is so much nearer than the ground below it on its ray.
+            corners += [self.hold - (self.hold - radius) / left for radius in corners]
         reach = max(min(abs(min(radius, self.hold)), WIDEST * self.view.whole.width) for radius in corners)
         return reach if reach >= lens.SHARP else 0.0
 
@@ -247,17 +259,22 @@ class Optics:
             return 0.0
         return self.aperture.radius(piece.depth, self.view.whole.width)
 
+    @cached_property
+    def _exposures(self) -> tuple[View, View, View]:
+        """The view as the shutter opens, in the middle, and as it closes."""
+        if not self.poses:
+            return self.view, self.view, self.view
+        return self.view.posed(self.poses[0]), self.view, self.view.posed(self.poses[-1])
+
     def motion(self, piece: Piece) -> Motion:
         """How a piece moves in the frame while the shutter is open."""
         if piece.spot is None or not (self.opens or self.closes) or not (self.poses or any(piece.moves)):
             return Motion()
-        first, last = (self.poses[0], self.poses[-1]) if self.poses else (self.view.pose, self.view.pose)
         x, y, z = piece.spot
         dx, dy, dz = piece.moves
         spots = []
-        for pose, by in ((first, -self.opens), (self.view.pose, 0.0), (last, self.closes)):
-            place = np.array([[x + dx * by, y + dy * by]])
-            spots.append(self.view.posed(pose).project(place, z + dz * by)[0])
+        for view, by in zip(self._exposures, (-self.opens, 0.0, self.closes), strict=True):
+            spots.append(view.project(np.array([[x + dx * by, y + dy * by]]), z + dz * by)[0])
         if min(spot[2] for spot in spots) <= 0:
             return Motion()
         begin, middle, end = spots

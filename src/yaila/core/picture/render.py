@@ -745,9 +745,9 @@ class Renderer:
         raised = self._raised(film, scene) if relief.shown else None
         blocks = blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene))
         ground = self._ground(film, relief, blocks, pose.span / request.size.width)
-        uneven = relief.raises or bool(blocks)
+        top = (raised.top if raised else 0.0) + max((block.high for block in blocks), default=0.0)
         optics = Optics.of(
-            film, choreography, scene.finish, view, request.time, request.quality, own_camera, ground, uneven
+            film, choreography, scene.finish, view, request.time, request.quality, own_camera, ground, top
         )
         outer = view.wider(optics.margin)
         terrain = self._terrain(scene, raised, blocks, outer, detail)
