@@ -17,6 +17,7 @@ import pyvips
 
 from yaila.core.analysis.tracing import trace
 from yaila.core.camera import FrameSize
+from yaila.core.compiling import forget_old
 from yaila.core.film import Film
 from yaila.core.film.finish import EFFECTS
 from yaila.core.ground import GroundBox
@@ -36,6 +37,7 @@ MOVING = 30
 def prepare() -> None:
     """Draw, check and trace a small film that asks for every way of drawing plates, and survey a little of the practice
     world: side by side, as compiling uses one processor."""
+    forget_old()
     with ProcessPoolExecutor(2, get_context("spawn")) as workers:
         for done in [workers.submit(part) for part in (_drawn, _checked)]:
             done.result()
