@@ -18,6 +18,7 @@ from pathlib import Path
 from unittest import mock
 
 import httpx
+import psutil
 
 from yaila.farm.processes import KINDS
 
@@ -66,6 +67,13 @@ class Server:
         # Connections that rest are let go before the server does, which would be just as one is used again.
         self.client = httpx.Client(base_url=self.url, timeout=60, limits=httpx.Limits(keepalive_expiry=2))
         self.until(self._answers, 60)
+
+    @property
+    def worked(self) -> float:
+        """Seconds of a processor that it has had by itself: those that others took from it are not counted."""
+        assert self.process
+        times = psutil.Process(self.process.pid).cpu_times()
+        return times.user + times.system
 
     def kill(self) -> None:
         """Kill it as a crash would: it gets no chance to tidy up."""

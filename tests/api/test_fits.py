@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import shutil
-import time
 from pathlib import Path
 
 import cv2
@@ -213,12 +212,12 @@ def test_a_file_of_many_places_is_laid_in_work_that_grows_with_it(server: Server
         for k in range(2000)
     ]
     text = json.dumps({"type": "FeatureCollection", "ground": "plain", "features": features})
-    begin = time.monotonic()
+    begin = server.worked
     laid = server.client.post(
         f"/api/films/{sheet['id']}/geodata", params={"name": "places.geojson"}, content=text,
         headers={"If-Match": f'"{sheet["revision"]}"'}, timeout=60,
     ).json()["film"]  # fmt: skip
-    assert time.monotonic() - begin < 10
+    assert server.worked - begin < 10
     assert len(laid["markers"]) == len(laid["labels"]) == 2000
     assert all(
         label["starts"]["mark"] == marker["id"] and (label["x"], label["y"]) == (marker["x"], marker["y"])

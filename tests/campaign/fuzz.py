@@ -37,7 +37,7 @@ def run(server: Server, film: Film, requests: int, number: int, long: float = LO
     a ``rest`` of so many seconds afterwards how much memory, MB, the server holds then and held before."""
     store = Store(server.home)
     kept = store.films.create(film).id
-    schema = schemathesis.openapi.from_url(f"{server.url}/openapi.json")
+    schema = schemathesis.openapi.from_url(f"{server.url}/openapi.json", timeout=60)
     schema.config.generation.modes = [GenerationMode.POSITIVE, GenerationMode.NEGATIVE]
     operations = [one.ok() for one in schema.get_all_operations()]
     operations = [one for one in operations if one.label not in SKIPPED]
