@@ -45,7 +45,7 @@ RUN = 32
 """Pixels of a row that are taken from one size of the tile."""
 
 FAINT = 6
-"""An octave of which less is seen, of 256, changes no colour by more than a code, and takes as long as the other."""
+"""An octave of which less is seen, of 256, changes colours by a code or two, and takes as long as the other."""
 
 LEVELS = SIDE.bit_length() - 1
 
