@@ -373,3 +373,20 @@ def test_a_place_is_picked_where_the_mountain_is_and_focused_on_as_high_as_it_is
     # In the sky there is no place.
     film = film_of({"x": 0, "y": 0, "span": 400, "tilt": 84})
     assert renderer.place_at(Request(film, Time(0), SIZE), 240, 2) is None
+
+
+@pytest.mark.parametrize("tilt", [20, 50, 64])
+@pytest.mark.parametrize("share", [0.6, 1.0, 2.0])
+def test_the_lens_looks_as_far_beyond_the_frame_as_circles_of_raised_ground_reach(tilt: float, share: float) -> None:
+    """Circles of confusion by how far each ray goes: those of the infinitely far, times 1 - focus / distance."""
+    view = {"x": 0, "y": 0, "span": 500, "tilt": tilt}
+    focused = share * choreograph(film_of(view)).pose(Time(0)).distance
+    relief = {"on": True, "plate": "h", "times": 1, "shade": 0, "shadows": 0}
+    lens = {"on": True, "f_number": 2, "focus": {"on": "free", "distance": focused}}
+    film = film_of(view, finish={"relief": relief, "lens": lens})
+    work = renderer(hills())._begun(Request(film, Time(0), FrameSize(960, 540)))
+    assert work.terrain
+    away = work.terrain.found[..., 3]
+    circles = work.optics.hold * np.abs(1 - focused / away[away > 0])
+    # Summits are nearer than flat ground: that alone would need less.
+    assert 1 < circles.max() <= work.optics.lens_margin

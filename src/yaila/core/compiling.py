@@ -105,7 +105,10 @@ class Kept(InTreeCacheLocator):
     def __init__(self, py_func: Any, py_file: str) -> None:
         super().__init__(py_func, py_file)
         self._made_of = made_of(py_func.__module__)
-        self._cache_path = str(kept_in() / f"{py_func.__module__}-{self._made_of[:16]}")
+        self._cache_path = str(self._folder() / f"{py_func.__module__}-{self._made_of[:16]}")
+
+    def _folder(self) -> Path:
+        return kept_in()
 
     def ensure_cache_path(self) -> None:
         super().ensure_cache_path()
@@ -116,11 +119,18 @@ class Kept(InTreeCacheLocator):
         return self._made_of
 
 
-_CONFIG.CACHE_LOCATOR_CLASSES = f"{__name__}.{Kept.__name__},{InTreeCacheLocator.__name__}"
+class KeptBeside(Kept):
+    """The same beside the function's file, where the person has no folder that could be written into."""
+
+    def _folder(self) -> Path:
+        return Path(self._py_file).parent / "__pycache__"
+
+
+_CONFIG.CACHE_LOCATOR_CLASSES = ",".join(f"{__name__}.{one.__name__}" for one in (Kept, KeptBeside))
 
 
 def forget_old(days: float = LONG) -> None:
     """Remove what was compiled and was not used for long."""
-    for folder in kept_in().glob("*") if kept_in().exists() else ():
+    for folder in kept_in().glob("*"):
         if folder.stat().st_mtime < time.time() - days * 86_400:
             shutil.rmtree(folder, ignore_errors=True)

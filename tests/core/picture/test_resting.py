@@ -13,7 +13,7 @@ from yaila.core.film import Film
 from yaila.core.film.marked import Marker, Region
 from yaila.core.ground import Point
 from yaila.core.imagery import PageStore
-from yaila.core.picture import Kit, Renderer, Request, render
+from yaila.core.picture import Kit, Renderer, Request, regions, render
 from yaila.core.time import Time
 
 REST = Pose(310, 190, 420, 35, 20)
@@ -91,3 +91,17 @@ def test_nothing_is_painted_while_all_rests(monkeypatch: pytest.MonkeyPatch) -> 
     monkeypatch.setattr(render, "_paint", lambda work, pieces, ground: painted.append(pieces))
     assert np.shares_memory(kept.render(Request(film, Time(89), SIZE, pose=REST)).pixels, last)
     assert not painted
+
+
+@pytest.mark.parametrize("pose", [REST, Pose(380, 160, 90, 60, -30)])
+def test_a_lifted_piece_is_painted_as_it_is_where_nothing_is_clipped(
+    pose: Pose, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    film = full()
+    rings = ((Point(340, 120), Point(430, 130), Point(390, 220)),)
+    look = {"lift": 14, "sides": 9, "shadow": 22, "border": 4, "glow": 12, "soft": 0}
+    film.regions.append(Region(id="h", rings=rings, look=look, comes={"how": "cut"}))
+    request = Request(film, Time(50), SIZE, pose=pose)
+    clipped = fresh().render(request).pixels
+    monkeypatch.setattr(regions._Outline, "reach", None)
+    assert np.array_equal(clipped, fresh().render(request).pixels)

@@ -13,21 +13,7 @@ from yaila.core.camera import Pose
 from yaila.core.film.choreography import Choreography
 from yaila.core.film.finish import Ends, Finish, MarkFocus
 from yaila.core.film.focus import focus_place
-from yaila.core.film.marked import (
-    KINDS,
-    UNITS,
-    Counter,
-    Deck,
-    Inset,
-    Label,
-    Lamp,
-    Marker,
-    Plays,
-    Region,
-    Reveal,
-    Route,
-    ShownClip,
-)
+from yaila.core.film.marked import KINDS, UNITS, Counter, Deck, Inset, Label, Lamp, Marker, Plays, Region, Reveal, Route
 from yaila.core.film.model import Film, Plate
 from yaila.core.film.running import running
 from yaila.core.film.sunlight import Light, light_of
@@ -253,7 +239,7 @@ def present_at(film: Film, choreography: Choreography, mark: M, time: Time) -> P
 def _goes_on(mark: M, look: Any) -> bool:
     """Whether something goes on in a mark as long as it is there."""
     if isinstance(mark, Inset):
-        return isinstance(mark.shows, ShownClip)
+        return mark.shows.kind == "clip"
     return isinstance(look, MarkerLook) and bool(look.spin or look.pulses)
 
 

@@ -22,7 +22,7 @@ from yaila.core.colour.grading import SIDE, Cube, table_of
 from yaila.core.compiling import Apart, njit
 from yaila.core.film.finish import Bars, Ends, Finish, Glow, Grade, Grain
 from yaila.core.picture.glass import moved
-from yaila.core.picture.linear import CODES, DECODED, STEPS, on_a_grid
+from yaila.core.picture.linear import CODES, DECODED, STEPS, on_a_grid, spread_out
 from yaila.core.picture.soft import blurred
 from yaila.core.picture.threads import in_threads
 from yaila.core.picture.wear import flickering, worn
@@ -114,13 +114,15 @@ def _lit(n, codes, light, decoding, encoding):
         codes[i] = made + np.float32(np.int32(both >> high)) * by_light * (at - np.float32(k))
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
-def _fanned(n, cells, light):
-    """Spread the cells of a row of glow evenly over its pixels, of which the first two are before its edge."""
-    for k in range(n):
-        here, more = cells[k], (cells[k + 1] - cells[k]) * np.float32(1.0 / GLOW_GRID)
-        for i in range(GLOW_GRID):
-            light[k * GLOW_GRID + i] = here + more * np.float32(i + 0.5)
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _three(number):
+    """What :func:`_in_one` made of three channels, in its counts."""
+    part = np.uint32(2047)
+    return (
+        np.float32(np.int32(number & part)),
+        np.float32(np.int32((number >> np.uint32(11)) & part)),
+        np.float32(np.int32(number >> np.uint32(22))),
+    )
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
@@ -131,8 +133,7 @@ def _graded(n, table, red, green, blue):
     scale, last = np.float32((SIDE - 1) / 255.0), np.int32(SIDE - 2)
     on_r, on_g, on_b = np.int32(SIDE * SIDE), np.int32(SIDE), np.int32(1)
     across = on_r + on_g + on_b
-    one, part, in_green, in_blue = np.float32(1), np.uint32(2047), np.uint32(11), np.uint32(22)
-    unit, of_blue = np.float32(255.0 / 2047.0), np.float32(255.0 / 1023.0)
+    one, unit, of_blue = np.float32(1), np.float32(255.0 / 2047.0), np.float32(255.0 / 1023.0)
     for i in range(n):
         r, g, b = red[i] * scale, green[i] * scale, blue[i] * scale
         kr, kg, kb = min(np.int32(r), last), min(np.int32(g), last), min(np.int32(b), last)
@@ -143,39 +144,25 @@ def _graded(n, table, red, green, blue):
         first = on_r if (x >= y) & (x >= z) else (on_g if y >= z else on_b)
         # All but the axis on which it is the nearest.
         second = across - (on_b if (z <= x) & (z <= y) else (on_g if y <= x else on_r))
-        low, m = table[np.uint32(lowest)], table[np.uint32(lowest + first)]
-        f, c = table[np.uint32(lowest + second)], table[np.uint32(lowest + across)]
+        r0, g0, b0 = _three(table[np.uint32(lowest)])
+        r1, g1, b1 = _three(table[np.uint32(lowest + first)])
+        r2, g2, b2 = _three(table[np.uint32(lowest + second)])
+        r3, g3, b3 = _three(table[np.uint32(lowest + across)])
         w0, w1, w2 = one - most, most - middle, middle - least
-        red[i] = (
-            np.float32(np.int32(low & part)) * w0
-            + np.float32(np.int32(m & part)) * w1
-            + np.float32(np.int32(f & part)) * w2
-            + np.float32(np.int32(c & part)) * least
-        ) * unit
-        green[i] = (
-            np.float32(np.int32((low >> in_green) & part)) * w0
-            + np.float32(np.int32((m >> in_green) & part)) * w1
-            + np.float32(np.int32((f >> in_green) & part)) * w2
-            + np.float32(np.int32((c >> in_green) & part)) * least
-        ) * unit
-        blue[i] = (
-            np.float32(np.int32(low >> in_blue)) * w0
-            + np.float32(np.int32(m >> in_blue)) * w1
-            + np.float32(np.int32(f >> in_blue)) * w2
-            + np.float32(np.int32(c >> in_blue)) * least
-        ) * of_blue
+        red[i] = (r0 * w0 + r1 * w1 + r2 * w2 + r3 * least) * unit
+        green[i] = (g0 * w0 + g1 * w1 + g2 * w2 + g3 * least) * unit
+        blue[i] = (b0 * w0 + b1 * w1 + b2 * w2 + b3 * least) * of_blue
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
 def _shaded(n, shade, across, down, red, green, blue):
     """Darken codes towards the frame's corners."""
-    most, part, in_green, in_blue = np.int32(shade.shape[0] - 1), np.uint32(2047), np.uint32(11), np.uint32(22)
-    unit, of_blue = np.float32(1.0 / 2047.0), np.float32(1.0 / 1023.0)
+    most, unit, of_blue = np.int32(shade.shape[0] - 1), np.float32(1.0 / 2047.0), np.float32(1.0 / 1023.0)
     for i in range(n):
-        left = shade[np.uint32(min(np.int32((across[i] + down) * np.float32(most)), most))]
-        red[i] *= np.float32(np.int32(left & part)) * unit
-        green[i] *= np.float32(np.int32((left >> in_green) & part)) * unit
-        blue[i] *= np.float32(np.int32(left >> in_blue)) * of_blue
+        r, g, b = _three(shade[np.uint32(min(np.int32((across[i] + down) * np.float32(most)), most))])
+        red[i] *= r * unit
+        green[i] *= g * unit
+        blue[i] *= b * of_blue
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
@@ -279,7 +266,8 @@ def finish_rows(
     rows = np.empty((4, width), np.float32)
     red, green, blue, cover = rows[0], rows[1], rows[2], rows[3]
     grains, gone, cells = np.zeros((4, width), np.float32), sides.copy(), glow.shape[2]
-    lit, fanned = np.empty(cells + 2, np.float32), np.empty((cells + 1) * GLOW_GRID, np.float32)
+    # From half a cell before the first pixel to as much behind the last.
+    lit, spread = np.empty(cells + 2, np.float32), np.empty((cells + 1) * GLOW_GRID, np.float32)
     for y in range(first, last):
         # A row that a bar covers by a part is covered by that.
         reach = np.float32(max(min(max(top - y, y + 1 - bottom), 1.0), 0.0))
@@ -294,13 +282,13 @@ def finish_rows(
                 for k in range(cells):
                     lit[k + 1] = glow[c, above, k] + (glow[c, under, k] - glow[c, above, k]) * share
                 lit[0], lit[cells + 1] = lit[1], lit[cells]
-                _fanned(cells + 1, lit, fanned)
+                spread_out(lit, GLOW_GRID, spread)
                 # Most of a picture does not glow.
                 for begin in range(0, width, SEGMENT):
                     near = begin // GLOW_GRID
                     if lit[near : near + SEGMENT // GLOW_GRID + 2].max() > LEAST:
                         part = rows[c, begin : begin + SEGMENT]
-                        _lit(len(part), part, fanned[begin + GLOW_GRID // 2 :], light[0], light[1])
+                        _lit(len(part), part, spread[begin + GLOW_GRID // 2 :], light[0], light[1])
         if table.shape[0] > 0:
             _graded(width, table, red, green, blue)
         if shade.shape[0] > 0:

@@ -47,18 +47,13 @@ def pieces(presents: Sequence[PresentRegion], stage: Stage) -> list[Piece]:
     there = [outline for outline in (_Outline(present, stage) for present in seen) if outline.rings]
     shown = any(one.look.rest in ("blurred", "grey") for one in there)
     made = [Piece("", True, 0.0, partial(_around, there), shows_ground=shown)] if there else []
-    return made + [
-        Piece(
-            one.present.mark.id,
-            True,
-            0.0,
-            partial(_uncovering, one),
-            wide=one.widest,
-            shows_ground=one.lift > 0,
-            bounds=one.reach,
-        )
-        for one in there
-    ]
+    for one in there:
+        # How far others reach is known once they are recorded.
+        lifted = one.lift > 0
+        bounds = one.reach if lifted else None
+        paint = partial(_uncovering, one)
+        made.append(Piece(one.present.mark.id, True, 0.0, paint, wide=one.widest, shows_ground=lifted, bounds=bounds))
+    return made
 
 
 def _uncovering(outline: _Outline, easel: Easel) -> None:
@@ -157,11 +152,10 @@ class _Outline:
 
     @property
     def reach(self) -> tuple[int, int, int, int]:
-        """All that is painted of it lies in there, pixels: left, top, right and bottom."""
+        """All that is painted of it where it is lifted lies in there, pixels: left, top, right and bottom."""
         look, room = self.look, self.path.computeTightBounds()
-        if self.lift > 0:
-            room.join(self.at(self.lift).getBounds())
-            room.join(self.at(0.0, *(self.light.fall * self.lift)).getBounds())
+        room.join(self.at(self.lift).getBounds())
+        room.join(self.at(0.0, *(self.light.fall * self.lift)).getBounds())
         wide = look.border + look.glow + look.shadow + 0.3 * look.lift
         around = room.makeOutset(*[3 * self.widest + self.scale * wide + 3] * 2).roundOut()
         return around.left(), around.top(), around.right(), around.bottom()

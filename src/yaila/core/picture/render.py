@@ -362,8 +362,9 @@ def what_stands(work: Work) -> None:
 def _in_storeys(work: Work, planes: list[_Plane]) -> None:
     """What stands, between planes that float over it."""
     ground, eye = work.pixels, work.optics.view.pose.eye()[2]
-    # What was made so far may serve again.
-    work.pixels = ground.copy()
+    if work.light is None:
+        # What was made so far may serve again.
+        work.pixels = ground.copy()
     # Those above the camera are farther away the lower they seem to hang.
     for plane in planes:
         if plane.height >= eye:
