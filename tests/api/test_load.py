@@ -23,7 +23,7 @@ def server(tmp_path: Path) -> Iterator[Server]:
         yield made
 
 
-@pytest.mark.slow
+@pytest.mark.thorough
 @pytest.mark.timeout(600)
 def test_calls_answer_quickly_and_frames_flow_while_a_large_picture_imports_and_a_reel_renders(
     server: Server, tmp_path: Path

@@ -26,7 +26,7 @@ def whole(x):
 RUN = "import json, outer; print(json.dumps([outer.whole(1), sum(outer.whole.stats.cache_hits.values())]))"
 
 
-@pytest.mark.parametrize("writable", [True, False])
+@pytest.mark.parametrize("writable", [True, pytest.param(False, marks=pytest.mark.thorough)])
 def test_a_loop_is_compiled_anew_when_one_that_it_calls_or_a_constant_changes(tmp_path: Path, writable: bool) -> None:
     kept = tmp_path / "kept"
     if not writable:

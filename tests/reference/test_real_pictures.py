@@ -33,7 +33,7 @@ MORE = pytest.mark.thorough
 
 
 @pytest.mark.parametrize(
-    "number", [0, pytest.param(1, marks=MORE), 2, pytest.param(3, marks=MORE), pytest.param(4, marks=MORE), 5]
+    "number", [*(pytest.param(number, marks=MORE) for number in range(5)), 5]
 )
 def test_a_fit_is_found_from_twice_to_24_times_as_fine(
     number: int, sources: dict[str, np.ndarray], tmp_path: Path

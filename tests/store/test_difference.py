@@ -13,7 +13,11 @@ from hypothesis import strategies as st
 from tests.core.film.test_walk import full
 from yaila.core.errors import BadEdit
 from yaila.core.film import Film, Vantage
-from yaila.core.film.acts import MoveVantages, RemovePlate, SetLook, StretchTime
+from yaila.core.film.acts import MovePlate, MoveVantages, PullVantage, RemovePlate, SetLook, SetValue, StretchTime
+from yaila.core.film.marked import Reveal
+from yaila.core.film.walk import found
+from yaila.core.ground import Point
+from yaila.core.quantities import Ref
 from yaila.store.films import _steps_between, as_kept, difference, film_of
 
 PARTS = st.lists(st.fixed_dictionaries({"id": st.sampled_from("abcd"), "x": st.integers(0, 3)}), max_size=4)
@@ -101,6 +105,37 @@ def test_what_an_act_made_is_as_it_would_be_read_again() -> None:
         broken.vantages[0] = before.vantages[0].model_copy(update={name: value})
         with pytest.raises(BadEdit):
             as_kept(broken, before)
+
+
+def test_names_are_looked_for_where_something_changed_or_went() -> None:
+    before = full()
+    assert sorted(name.value for part in before.parts for name in found(part, Ref)) == sorted(
+        name.value for name in found(before, Ref)
+    )
+    gone = before.model_copy(update={"routes": []})
+    with pytest.raises(BadEdit, match="not in the film"):
+        # What names them is the very same as it was.
+        as_kept(gone, before)
+    lost, plate = before.one_apart("plates", 0)
+    plate.reveal = Reveal(how="route", routes=("nowhere",))
+    with pytest.raises(BadEdit, match="nowhere"):
+        as_kept(lost, before)
+
+
+def test_a_part_that_is_dragged_is_the_only_one_that_changes() -> None:
+    before = full()
+    whole = before.model_dump(mode="json")
+    vantage, plate = before.vantages[0], before.plates[0]
+    for act in (
+        PullVantage(vantage=vantage.id, grip="target", to=Point(vantage.x + 5, vantage.y)),
+        MovePlate(plate=plate.id, by=Point(3, 4)),
+        SetValue(of=before.markers[0].id, field="x", frame=0, value=12.5),
+    ):
+        after = act.done_to(before)
+        assert after != before
+        assert before.model_dump(mode="json") == whole
+        others = [one is two for one, two in zip(after.parts, before.parts, strict=True)]
+        assert others.count(False) == 1
 
 
 @pytest.mark.parametrize("wrong", [True, "1", None, {"id": "x"}, float("nan")])

@@ -5,12 +5,14 @@ from __future__ import annotations
 from functools import lru_cache
 
 from yaila.core.ground.mercator import Place
-from yaila.standin.world import World
 
 
 @lru_cache(maxsize=1)
 def places() -> tuple[Place, ...]:
     """All places."""
+    # Loading it takes longer than most of a server, and few ask for it.
+    from yaila.standin.world import World
+
     world = World()
     found = []
     for harbour in world.harbours.values():

@@ -12,13 +12,16 @@ import math
 import threading
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.ground.mercator import GroundBox, tile_box
-from yaila.standin.world import World
+
+if TYPE_CHECKING:
+    from yaila.standin.world import World
 
 BOUNDS = GroundBox(386e3, 182e3, 570e3, 305e3)
 """What the survey covers, Web Mercator metres."""
@@ -72,7 +75,11 @@ class Survey:
     def world(self) -> World:
         """The world, made when it is first needed."""
         with self._lock:
-            self._world = self._world or World()
+            if self._world is None:
+                # Loading it takes longer than most of a server, and few ask for it.
+                from yaila.standin.world import World
+
+                self._world = World()
             return self._world
 
     def first_failure(self, name: str) -> bool:

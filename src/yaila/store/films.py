@@ -128,8 +128,13 @@ def film_of(document: Any, like: Film | None = None) -> Film:
     Raises:
         BadEdit: with the first thing that is wrong, in words.
     """
+    return _validated(_shared(document, like) if like else document, like)
+
+
+def _validated(document: Any, like: Film | None) -> Film:
+    """A film from a document in which parts of a film ``like`` it may stand as they are."""
     try:
-        return Film.model_validate(_shared(document, like) if like else document)
+        return Film.model_validate(document, context={"like": like})
     except ValidationError as error:
         raise BadEdit(f"{said(error)}. The film was left as it was.") from error
 
@@ -151,12 +156,13 @@ def as_kept(made: Film, like: Film) -> Film:
             document[name] = {one: _own(getattr(value, one), getattr(before, one)) for one in Finish.model_fields}
         else:
             document[name] = before if value == before else made.model_dump(mode="json", include={name})[name]
-    return film_of(document)
+    return _validated(document, like)
 
 
 def _own(part: Part, before: Part | None) -> Any:
     """The part that it was before, if it is the same; else its document."""
-    return before if before is not None and part == before else part.model_dump(mode="json")
+    same = part is before or (before is not None and part == before)
+    return before if same else part.model_dump(mode="json")
 
 
 def _shared(document: Any, like: Film) -> Any:

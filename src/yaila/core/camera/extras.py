@@ -96,7 +96,7 @@ def risen(track: Track, progress: NDArray[np.float64], rises: Sequence[Rise]) ->
     to the next, without passing any (F. Fritsch and R. Carlson 1980), and not at all at either end. It never comes
     down to the ground (``LOWEST``)."""
     up = lifts(rises, progress)
-    tilt, distance = np.radians(track.tilt), track.span * track.focal / FILM_BACK
+    tilt, distance = np.radians(track.tilt), track.distances
     level, high = distance * np.sin(tilt), distance * np.cos(tilt)
     high = np.maximum(high + up, np.minimum(high, LOWEST * distance))
     return replace(

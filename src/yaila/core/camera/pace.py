@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera.manners.hop import RHO
-from yaila.core.camera.pose import FILM_BACK, FrameSize
+from yaila.core.camera.pose import FrameSize
 from yaila.core.camera.track import Track
 
 QUARTER = 90.0
@@ -40,7 +40,7 @@ def moves(track: Track, later: Track, size: FrameSize) -> NDArray[np.float64]:
     u = np.array([0.5, 0.1, 0.5, 0.9, 0.1, 0.9, 0.1, 0.5, 0.9])
     v = np.array([0.5, 0.1, 0.1, 0.1, 0.5, 0.5, 0.9, 0.9, 0.9])
     right, up, forward = track.axes()
-    distance = track.span * track.focal / FILM_BACK
+    distance = track.distances
     # Rays through the places, in units of the frame's width at the target.
     across = u - 0.5
     upward = (0.5 - v) * size.height / size.width
@@ -59,7 +59,7 @@ def moves(track: Track, later: Track, size: FrameSize) -> NDArray[np.float64]:
     shift = np.stack([later.x - track.x, later.y - track.y, np.zeros(len(track))], axis=1)
     right, up, forward = later.axes()
     there = ground - shift[:, None, :]
-    depth = 1 + np.einsum("nki,ni->nk", there, forward) / (later.span * later.focal / FILM_BACK)[:, None]
+    depth = 1 + np.einsum("nki,ni->nk", there, forward) / later.distances[:, None]
     with np.errstate(divide="ignore", invalid="ignore"):
         at_u = np.einsum("nki,ni->nk", there, right) / later.span[:, None] / depth
         at_v = np.einsum("nki,ni->nk", there, up) / later.span[:, None] / depth

@@ -73,10 +73,14 @@ class Track:
         cos_r, sin_r = np.cos(roll)[:, None], np.sin(roll)[:, None]
         return cos_r * level - sin_r * upward, sin_r * level + cos_r * upward, forward
 
+    @property
+    def distances(self) -> NDArray[np.float64]:
+        """From the eye to the target at each moment, ground units, (n,)."""
+        return self.span * self.focal / FILM_BACK
+
     def eyes(self) -> NDArray[np.float64]:
         """Where the camera stands at each moment: x, y and height, (n, 3)."""
-        distance = self.span * self.focal / FILM_BACK
-        eyes = -distance[:, None] * self.axes()[2]
+        eyes = -self.distances[:, None] * self.axes()[2]
         eyes[:, 0] += self.x
         eyes[:, 1] += self.y
         return np.asarray(eyes)
@@ -97,7 +101,7 @@ class Track:
     def _relative(self, size: FrameSize) -> NDArray[np.float64]:
         """From ground counted from the target to frame pixels."""
         right, up, forward = self.axes()
-        distance, scale = self.span * self.focal / FILM_BACK, size.width / self.span
+        distance, scale = self.distances, size.width / self.span
         made = np.zeros((len(self), 3, 3))
         made[:, 2, :2] = forward[:, :2] / distance[:, None]
         made[:, 2, 2] = 1.0

@@ -140,7 +140,7 @@ class View:
             through[:, :2] /= through[:, 2:]
         return through
 
-    def depth(self, place: Floats, height: float = 0.0) -> float:
+    def depth(self, place: Floats | tuple[float, float], height: float = 0.0) -> float:
         """How far a place is, in distances to the target."""
         x, y, z = self._ahead
         return (

@@ -60,16 +60,15 @@ def with_value(film: Film, of: str, field: str, value: Any) -> Film:
     """
     name, index, part = holder(film, of)
     slot_at(film, of, field)
-    film = film.model_copy(deep=True)
     made = _put(part, field.split("/"), value)
     way = field.split("/")
     if way[0] == "look" and getattr(made, "style", None) and len(way) == 2:
         made = made.model_copy(update={"own": tuple(dict.fromkeys([*made.own, way[1]]))})
-    if name:
-        getattr(film, name)[index] = made
-    else:
-        setattr(film.finish, of.removeprefix(FINISH), made)
-    return film
+    if not name:
+        return film.model_copy(update={"finish": film.finish.model_copy(update={of.removeprefix(FINISH): made})})
+    parts = [*getattr(film, name)]
+    parts[index] = made
+    return film.model_copy(update={name: parts})
 
 
 def _put(part: Any, way: list[str], value: Any) -> Any:

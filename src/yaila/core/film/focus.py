@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import numpy as np
 
@@ -12,13 +12,16 @@ from yaila.core.film.choreography import Choreography
 from yaila.core.film.finish import AnyFocus, FocusBetween, FreeFocus, Lens, MarkFocus, PlaceFocus
 from yaila.core.film.marked import Label, Route
 from yaila.core.film.model import Film
-from yaila.core.film.running import running
+from yaila.core.film.running import courses_of, running
 from yaila.core.ground.curve import Curve
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.time import Time
 
 Ground = Callable[[float, float], float]
 """How high the ground is at a place, ground units."""
+
+Place = tuple[float, float, float]
+"""East, north and height above the ground."""
 
 NEAREST = 1e-6
 """A focus nearer than this, in distances to the target, or behind the camera, is taken to be here."""
@@ -35,9 +38,7 @@ def _place_along(curve: Curve, way: float) -> tuple[float, float]:
     return x, y
 
 
-def focus_place(
-    film: Film, choreography: Choreography, focus: MarkFocus | PlaceFocus, time: Time
-) -> tuple[float, float, float]:
+def focus_place(film: Film, choreography: Choreography, focus: MarkFocus | PlaceFocus, time: Time) -> Place:
     """East, north and height above the ground of what a focus is on at a moment."""
     if isinstance(focus, PlaceFocus):
         return focus.x, focus.y, focus.height
@@ -63,16 +64,27 @@ def focus_depth(
 
     While it goes over from one thing to another it goes evenly in 1 / distance, as blur does.
     """
+
+    def depth(x: float, y: float, height: float) -> float:
+        return view.depth((x, y), height + ground(x, y))
+
+    places = partial(focus_place, film, choreography, time=time)
+    return _depth(focus, view.pose.distance, depth, places)
+
+
+def _depth(
+    focus: AnyFocus,
+    distance: float,
+    depth: Callable[[float, float, float], float],
+    places: Callable[[MarkFocus | PlaceFocus], Place],
+) -> float:
+    """The same, of a camera so far from its target, from the depths of places and where things are."""
     if isinstance(focus, FocusBetween):
-        start, end = (focus_depth(film, choreography, one, view, time, ground) for one in (focus.start, focus.end))
-        start, end = max(start, NEAREST), max(end, NEAREST)
+        start, end = (max(_depth(one, distance, depth, places), NEAREST) for one in (focus.start, focus.end))
         return 1 / ((1 - focus.share) / start + focus.share / end)
     if isinstance(focus, FreeFocus):
-        return focus.distance / view.pose.distance
-    if isinstance(focus, MarkFocus | PlaceFocus):
-        x, y, height = focus_place(film, choreography, focus, time)
-        return view.depth(np.array([x, y]), height + ground(x, y))
-    return 1.0
+        return focus.distance / distance
+    return depth(*places(focus)) if isinstance(focus, MarkFocus | PlaceFocus) else 1.0
 
 
 def aperture_of(
@@ -91,9 +103,33 @@ def focus_distances(
     film: Film, choreography: Choreography, focuses: Sequence[AnyFocus], times: Sequence[Time]
 ) -> list[float]:
     """How far the plane of focus is from the camera along its line of sight at moments, ground units."""
-    track, found = choreography.camera.at(np.array([time.frames for time in times], np.float64)), []
-    for index, (focus, time) in enumerate(zip(focuses, times, strict=True)):
-        pose = track.pose(index)
-        depth = focus_depth(film, choreography, focus, View.of(pose, film.frame.size), time)
-        found.append(max(depth, NEAREST) * pose.distance)
+    track = choreography.camera.at(np.array([time.frames for time in times], np.float64))
+    distances = track.distances
+    ahead = (track.axes()[2] / distances[:, None]).tolist()
+    standing: dict[int, Place] = {}
+
+    def places(focus: MarkFocus | PlaceFocus, time: Time) -> Place:
+        # What stands is looked for once, and not anew for each moment.
+        if id(focus) in standing:
+            return standing[id(focus)]
+        place = focus_place(film, choreography, focus, time)
+        if _stands(film, focus):
+            standing[id(focus)] = place
+        return place
+
+    found = []
+    for index, (focus, time, distance) in enumerate(zip(focuses, times, distances.tolist(), strict=True)):
+        depth = _depths(ahead[index], float(track.x[index]), float(track.y[index]))
+        found.append(max(_depth(focus, distance, depth, partial(places, time=time)), NEAREST) * distance)
     return found
+
+
+def _depths(ahead: tuple[float, float, float], x: float, y: float) -> Callable[[float, float, float], float]:
+    """How far places are, as ``View.depth``, from the target and by how much depth grows for a ground unit."""
+    return lambda east, north, up: 1.0 + ahead[0] * (east - x) + ahead[1] * (north - y) + ahead[2] * up
+
+
+def _stands(film: Film, focus: MarkFocus | PlaceFocus) -> bool:
+    """Whether what a focus is on stays where it is."""
+    mark = None if isinstance(focus, PlaceFocus) else film.mark(focus.mark)
+    return mark is None or (not isinstance(mark, Route) and next(courses_of(mark), None) is None)

@@ -5,11 +5,13 @@ Everything a film is, apart from the pictures themselves, which it names by the 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from itertools import chain
 from typing import TYPE_CHECKING, Annotated, Any, Literal, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field, field_validator, model_validator
+from pydantic import BaseModel, Field, ValidationInfo, field_validator, model_validator
 
 from yaila.core.camera import MAX_TILT, AnyManner, Breath, FrameSize, Opening, Pose, Settle, Shake, Spin
 from yaila.core.camera.extras import Rise
@@ -408,9 +410,13 @@ class Film(Part):
         return self
 
     @model_validator(mode="after")
-    def _names_exist(self) -> Film:
-        there = self.ids
-        for name in found(self, Ref):
+    def _names_exist(self, info: ValidationInfo) -> Film:
+        there, like = self.ids, (info.context or {}).get("like")
+        # What is shared with a film in which all that is named is there needs no look, as long as nothing of that went.
+        holds = like and all(ids <= there[kind] for kind, ids in like.ids.items())
+        known = {id(part) for part in like.parts} if holds else ()
+        looked_at = (part for part in self.parts if id(part) not in known)
+        for name in chain.from_iterable(found(part, Ref) for part in looked_at):
             assert isinstance(name.kind, Ref)
             if name.kind.of in there and name.value not in there[name.kind.of]:
                 holder = next((owner for owner in name.owners if hasattr(owner, "name")), self)
@@ -444,6 +450,21 @@ class Film(Part):
     def fps(self) -> Rate:
         """The frame rate as a value."""
         return Rate.parse(self.rate)
+
+    def one_apart(self, name: str, index: int) -> tuple[Film, Any]:
+        """A copy in which one part of a list can be changed by itself, and that part; the others are the very same."""
+        parts = [*getattr(self, name)]
+        parts[index] = apart(parts[index])
+        return self.model_copy(update={name: parts}), parts[index]
+
+    @property
+    def parts(self) -> Iterator[BaseModel]:
+        """What it is made of: what stands in its lists, the effects of its finish, and whatever else it has."""
+        for name in Film.model_fields:
+            value = getattr(self, name)
+            for part in value if isinstance(value, list) else value.effects if isinstance(value, Finish) else (value,):
+                if isinstance(part, BaseModel):
+                    yield part
 
     @property
     def ids(self) -> dict[str, set[str]]:

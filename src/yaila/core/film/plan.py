@@ -578,7 +578,7 @@ def _way(channels: bytes, rate: Rate, frames: int) -> _Way:
             ticks.append(Tick(at=_point(place), towards=_point(ahead / reach), whole=half % 2 == 0))
     return _Way(
         path=_short(np.stack([x, y], axis=1)[shown], grain),
-        eye=[(x, y, z) for x, y, z in _short(track.eyes()[shown[:: max(len(shown) // 32, 1)]], grain)],
+        eye=[(x, y, z) for x, y, z in _short(track.taken(shown[:: max(len(shown) // 32, 1)]).eyes(), grain)],
         ticks=ticks,
         top_pace=float(changes(track).max() * (len(track) - 1) / frames * float(rate.value)) if frames else 0.0,
         widest=float(track.span.max()),

@@ -48,7 +48,7 @@ from yaila.core.picture.resting import Itself, Last
 from yaila.core.picture.stage import Easel, Piece, Stage
 from yaila.core.picture.surface import Tile, laid_on, shipped
 from yaila.core.picture.terrain import DETAIL, Contours, Raised, Slopes, Terrain
-from yaila.core.picture.threads import beside
+from yaila.core.picture.threads import FEW, beside
 from yaila.core.picture.underneath import is_opened, on_what_lies_under
 from yaila.core.stopping import go_on, late
 from yaila.core.surfaces import material_of
@@ -214,7 +214,9 @@ class Work:
 def marks_made_ready(work: Work) -> None:
     """What is painted of marks, worked out while the ground is drawn."""
     if work.request.part != "ground":
-        work.pieces = beside(partial(_pieces, work))
+        made, (width, height) = partial(_pieces, work), work.view.size
+        # Of a small picture the ground is drawn sooner than another thread begins.
+        work.pieces = made if width * height <= FEW else beside(made)
 
 
 def plates(work: Work) -> None:

@@ -126,19 +126,27 @@
     return best as { name: string; span: number } | null;
   });
 
-  const here = (event: PointerEvent | WheelEvent): XY => {
+  const here = (event: PointerEvent | WheelEvent, box = area.getBoundingClientRect()): XY => [
+    event.clientX - box.left,
+    event.clientY - box.top,
+  ];
+
+  /** Where on the ground a hand that drags is. The chart stays where it is meanwhile: were it asked each time, the page
+   * would be laid out anew before what is dragged is. */
+  function grasped(): (event: PointerEvent) => XY {
     const box = area.getBoundingClientRect();
-    return [event.clientX - box.left, event.clientY - box.top];
-  };
+    return (event) => toGround(view, here(event, box));
+  }
 
   /** Drag something: what it comes to is tried as the pointer moves, and kept when it is let go. */
   function drag(event: PointerEvent, moving: (to: XY, from: XY) => void, label: string, clicked?: () => void) {
     event.preventDefault();
     event.stopPropagation();
     area.focus({ preventScroll: true });
-    const from = toGround(view, here(event));
+    const place = grasped();
+    const from = place(event);
     follow(event, {
-      moved: (next) => moving(toGround(view, here(next)), from),
+      moved: (next) => moving(place(next), from),
       done: (moved) => (moved ? void session.keepTrial(label) : clicked?.()),
       dropped: () => session.dropTrial(),
     });
@@ -170,7 +178,7 @@
       }
       if (tool === "frame" || tool === "circle") {
         event.preventDefault();
-        const place = (next: PointerEvent) => toGround(view, here(next));
+        const place = grasped();
         return tool === "frame" ? placing.dragFrame(event, place) : placing.dragCircle(event, place);
       }
       if (placing.clicks(tool)) return panOr(event, () => void placing.click(from));
@@ -592,6 +600,8 @@
   footer {
     height: 24px;
     flex: none;
+    /* It changes with every movement of the pointer, and nothing around it does. */
+    contain: strict;
     display: flex;
     align-items: center;
     padding: 0 10px 0 20px;

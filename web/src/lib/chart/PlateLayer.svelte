@@ -2,7 +2,7 @@
   import type { XY } from "../api/client";
   import { buried } from "../film/plates";
   import { session } from "../film/session.svelte";
-  import { polyline, toScreen, type View } from "./view";
+  import { boxOf, polyline, toScreen, type View } from "./view";
 
   let { view, fitting }: { view: View; fitting: boolean } = $props();
 
@@ -18,11 +18,10 @@
   /** Where a plate's name stands: at its first corner, in sight; nowhere if the plate is out of sight or tiny. */
   function tag(outline: XY[], chosen: boolean): XY | null {
     const points = outline.map((point) => toScreen(view, point));
-    const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])];
+    const [left, top, right, bottom] = boxOf(points);
     const [first, second] = points as [XY, XY];
     const across = Math.hypot(second[0] - first[0], second[1] - first[1]);
-    const seen =
-      Math.max(...xs) > 0 && Math.max(...ys) > 0 && Math.min(...xs) < view.width && Math.min(...ys) < view.height;
+    const seen = right > 0 && bottom > 0 && left < view.width && top < view.height;
     if (!seen || (across <= 34 && !chosen)) return null;
     return [Math.min(Math.max(first[0], 4), view.width - 90), Math.min(Math.max(first[1], 4), view.height - 24)];
   }

@@ -1,7 +1,7 @@
 import { resting } from "../film/courses";
 import { session, type Judging } from "../film/session.svelte";
 import { drawPlate, melt, TileCache } from "./tiles";
-import { toScreen, type View } from "./view";
+import { boxOf, toScreen, type View } from "./view";
 
 /** Paints plates as they lie, or as the fit of one of them is being judged. */
 export class Painter {
@@ -23,14 +23,24 @@ export class Painter {
     if (!melts && opacity === 1 && mode === "laid" && !reference) {
       return drawPlate(context, view, ratio, laid, this.#tiles, source);
     }
+    // Only where the plate is: of those of close levels that is little of a wide view.
+    const box = boxOf(laid.outline.map((corner) => toScreen(view, corner)).map(([x, y]) => [x * ratio, y * ratio]));
+    const [left, top] = [Math.max(box[0] - 2, 0), Math.max(box[1] - 2, 0)];
+    const [across, down] = [Math.min(box[2] + 2, w) - left, Math.min(box[3] + 2, h) - top];
+    if (across <= 0 || down <= 0) return;
     const scratch = this.#scratch;
     if (scratch.width !== w || scratch.height !== h) [scratch.width, scratch.height] = [w, h];
     const layer = scratch.getContext("2d")!;
+    layer.save();
     layer.setTransform(1, 0, 0, 1, 0, 0);
-    layer.clearRect(0, 0, w, h);
+    layer.beginPath();
+    layer.rect(left, top, across, down);
+    layer.clip();
+    layer.clearRect(left, top, across, down);
     layer.imageSmoothingEnabled = context.imageSmoothingEnabled;
     drawPlate(layer, view, ratio, laid, this.#tiles, source);
     if (melts && mode !== "difference") melt(layer, view, ratio, plate, laid);
+    layer.restore();
     context.save();
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.globalAlpha = opacity;
@@ -41,7 +51,7 @@ export class Painter {
       context.rect(wipe * w, 0, w, h);
       context.clip();
     }
-    context.drawImage(scratch, 0, 0);
+    context.drawImage(scratch, left, top, across, down, left, top, across, down);
     context.restore();
     if (mode === "difference") {
       // What is equal is black; small differences are lifted so that they can be seen.

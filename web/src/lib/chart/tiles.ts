@@ -1,6 +1,6 @@
 import { resting } from "../film/courses";
 import type { Plate, PlatePlan } from "../api/client";
-import { inverse, through, toGround, toScreen, type View } from "./view";
+import { boxOf, inverse, through, toGround, toScreen, type View } from "./view";
 
 const TILE = 256;
 const MOST = 700;
@@ -71,46 +71,66 @@ export function drawPlate(
     [view.width, view.height],
     [0, view.height],
   ].map((corner) => through(back, ...toGround(view, corner as [number, number])));
-  const west = Math.max(0, Math.min(...corners.map((c) => c[0])));
-  const east = Math.min(width, Math.max(...corners.map((c) => c[0])));
-  const north = Math.max(0, Math.min(...corners.map((c) => c[1])));
-  const south = Math.min(height, Math.max(...corners.map((c) => c[1])));
+  const box = boxOf(corners);
+  const [west, north] = [Math.max(0, box[0]), Math.max(0, box[1])];
+  const [east, south] = [Math.min(width, box[2]), Math.min(height, box[3])];
   if (west >= east || north >= south) return;
   const across = Math.hypot(
     ...(through(plan.matrix, 1, 0).map((v, i) => v - through(plan.matrix, 0, 0)[i]!) as [number, number]),
   );
   const count = plan.levels;
   const wanted = Math.min(Math.max(Math.floor(-Math.log2(across * view.scale * ratio) + 0.3), 0), count - 1);
-  for (const level of wanted + 2 < count - 1 ? [count - 1, wanted + 2, wanted] : [count - 1, wanted]) {
-    const size = TILE * 2 ** level;
-    for (let row = Math.floor(north / size); row * size < south; row++) {
-      for (let column = Math.floor(west / size); column * size < east; column++) {
-        // Odd sizes lose their last row or column on the way up the pyramid.
-        if (column * TILE >= width >> level || row * TILE >= height >> level) continue;
-        const tile = `${level}/${column}/${row}`;
-        const url = () => source.replace("PLATE", plan.id).replace("TILE", `${plan.look}/${tile}`);
-        const image = tiles.get(`${plan.id}/${plan.size[0]}/${tile}`, plan.look, url);
-        if (!image) continue;
-        const x = column * size;
-        const y = row * size;
-        const scale = 2 ** level;
-        const [u, v] = toScreen(view, through(plan.matrix, x, y));
-        const [ux, vx] = toScreen(view, through(plan.matrix, x + image.naturalWidth * scale, y));
-        const [uy, vy] = toScreen(view, through(plan.matrix, x, y + image.naturalHeight * scale));
-        context.setTransform(
-          (ratio * (ux - u)) / image.naturalWidth,
-          (ratio * (vx - v)) / image.naturalWidth,
-          (ratio * (uy - u)) / image.naturalHeight,
-          (ratio * (vy - v)) / image.naturalHeight,
-          ratio * u,
-          ratio * v,
-        );
-        // A hair over the edge, or neighbours would show a seam.
-        const hair = 0.6 / Math.max((ratio * Math.hypot(ux - u, vx - v)) / image.naturalWidth, 0.01);
-        context.drawImage(image, 0, 0, image.naturalWidth + hair, image.naturalHeight + hair);
-      }
+  const levels = wanted + 2 < count - 1 ? [count - 1, wanted + 2, wanted] : [count - 1, wanted];
+  let found: Tile[] = [];
+  for (const level of levels) {
+    const here = tilesOf(plan, level, [west, north, east, south], tiles, source);
+    const there = here.filter((tile) => tile !== null);
+    // What covers all by itself needs nothing below.
+    found = there.length === here.length ? there : [...found, ...there];
+  }
+  for (const { image, x, y, scale } of found) {
+    const [u, v] = toScreen(view, through(plan.matrix, x, y));
+    const [ux, vx] = toScreen(view, through(plan.matrix, x + image.naturalWidth * scale, y));
+    const [uy, vy] = toScreen(view, through(plan.matrix, x, y + image.naturalHeight * scale));
+    context.setTransform(
+      (ratio * (ux - u)) / image.naturalWidth,
+      (ratio * (vx - v)) / image.naturalWidth,
+      (ratio * (uy - u)) / image.naturalHeight,
+      (ratio * (vy - v)) / image.naturalHeight,
+      ratio * u,
+      ratio * v,
+    );
+    // A hair over the edge, or neighbours would show a seam.
+    const hair = 0.6 / Math.max((ratio * Math.hypot(ux - u, vx - v)) / image.naturalWidth, 0.01);
+    context.drawImage(image, 0, 0, image.naturalWidth + hair, image.naturalHeight + hair);
+  }
+}
+
+/** A tile that has come, where its upper left lies in the plate's pixels, and how many of those one of its own is. */
+type Tile = { image: HTMLImageElement; x: number; y: number; scale: number };
+
+/** The tiles of a level that show a box of a plate; none in place of those that have not come. */
+function tilesOf(
+  plan: PlatePlan,
+  level: number,
+  [west, north, east, south]: [number, number, number, number],
+  tiles: TileCache,
+  source: string,
+): (Tile | null)[] {
+  const [width, height] = plan.size;
+  const [scale, size] = [2 ** level, TILE * 2 ** level];
+  const found = [];
+  for (let row = Math.floor(north / size); row * size < south; row++) {
+    for (let column = Math.floor(west / size); column * size < east; column++) {
+      // Odd sizes lose their last row or column on the way up the pyramid.
+      if (column * TILE >= width >> level || row * TILE >= height >> level) continue;
+      const tile = `${level}/${column}/${row}`;
+      const url = () => source.replace("PLATE", plan.id).replace("TILE", `${plan.look}/${tile}`);
+      const image = tiles.get(`${plan.id}/${plan.size[0]}/${tile}`, plan.look, url);
+      found.push(image && { image, x: column * size, y: row * size, scale });
     }
   }
+  return found;
 }
 
 /** Melt the edge of what was drawn, as the plate's feather asks. */

@@ -65,6 +65,12 @@ export function on(laid: PlatePlan, point: XY): boolean {
   return x >= 0 && y >= 0 && x <= laid.size[0] && y <= laid.size[1];
 }
 
+/** The box around points: left, top, right, bottom. */
+export function boxOf(points: XY[]): [number, number, number, number] {
+  const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])];
+  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
+}
+
 /** The middle of an outline's corners. */
 export function centre(outline: XY[]): XY {
   return [0, 1].map((axis) => outline.reduce((sum, p) => sum + p[axis]!, 0) / outline.length) as XY;

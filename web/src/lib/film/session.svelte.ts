@@ -537,7 +537,6 @@ export class Session {
     this.also = ids.slice(1);
   }
 
-  /** Show all plates, or all frames where there is no plate, or as much ground as the film has pixels. */
   /** How much ground the plates cover, all in one rectangle. */
   #area(): number {
     const points = this.plan?.plates.flatMap((plate) => plate.outline) ?? [];
@@ -548,6 +547,7 @@ export class Session {
     return points.length ? side(0) * side(1) : 0;
   }
 
+  /** Show all plates, or all frames where there is no plate, or as much ground as the film has pixels. */
   showAll(): void {
     const points = [
       ...(this.plan?.plates.flatMap((plate) => plate.outline) ?? []),

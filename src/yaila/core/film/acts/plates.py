@@ -197,8 +197,7 @@ class MovePlate(FilmAct):
     about: Point | None = None
 
     def apply(self, film: Film) -> Film:
-        film = film.model_copy(deep=True)
-        plate = film.plate(self.plate)
+        film, plate = film.one_apart("plates", film.plate_index(self.plate))
         width, height = plate.picture.width, plate.picture.height
         matrix = plate.placement.matrix(width, height)
         middle = through(matrix, np.array([width / 2, height / 2]))

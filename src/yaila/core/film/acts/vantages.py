@@ -206,8 +206,7 @@ class PullVantage(FilmAct):
     start: Point | None = None
 
     def apply(self, film: Film) -> Film:
-        film = film.model_copy(deep=True)
-        vantage = film.vantages[film.vantage_index(self.vantage)]
+        film, vantage = film.one_apart("vantages", film.vantage_index(self.vantage))
         dx, dy = self.to.x - vantage.x, self.to.y - vantage.y
         if self.grip == "target":
             from_x, from_y = self.start if self.start else (vantage.x, vantage.y)
