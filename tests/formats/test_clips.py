@@ -66,7 +66,9 @@ def even(count: int, rate: float = 25.0) -> list[float]:
 MORE = pytest.mark.thorough
 
 
-@pytest.mark.parametrize("ending", ["mp4", pytest.param("mov", marks=MORE), *(pytest.param(one, marks=MORE) for one in ("mkv", "webm"))])
+@pytest.mark.parametrize(
+    "ending", ["mp4", pytest.param("mov", marks=MORE), *(pytest.param(one, marks=MORE) for one in ("mkv", "webm"))]
+)
 def test_any_moment_shows_its_picture_forwards_backwards_and_anyhow(ending: str, store: Store, tmp_path: Path) -> None:
     codec = "libvpx-vp9" if ending == "webm" else "libx264"
     options = {"cpu-used": "8", "deadline": "realtime"} if ending == "webm" else {"g": "50", "bf": "3"}

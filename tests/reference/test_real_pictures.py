@@ -32,9 +32,7 @@ def found_of(pair: Pair, folder: Path) -> Found:
 MORE = pytest.mark.thorough
 
 
-@pytest.mark.parametrize(
-    "number", [*(pytest.param(number, marks=MORE) for number in range(5)), 5]
-)
+@pytest.mark.parametrize("number", [*(pytest.param(number, marks=MORE) for number in range(5)), 5])
 def test_a_fit_is_found_from_twice_to_24_times_as_fine(
     number: int, sources: dict[str, np.ndarray], tmp_path: Path
 ) -> None:

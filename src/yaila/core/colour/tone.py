@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
+from threading import Lock
 from typing import Annotated
 
 import numpy as np
@@ -70,20 +71,27 @@ class Tone(_Value):
 
     def of(self, colours: NDArray[np.float64]) -> NDArray[np.float64]:
         """Adjusted encoded sRGB, 0..1, of encoded sRGB (..., 3)."""
-        linear = decoded(colours)
+        return self.of_linear(decoded(colours))
+
+    def of_linear(self, linear: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The same of linear light."""
         if self.match and self.strength:
             share = self.strength / 100
             gain = np.eye(3) * (1 - share) + np.reshape(self.match.gain, (3, 3)) * share
             lab = oklab_from_linear(linear) @ gain.T + np.multiply(self.match.shift, share)
             linear = linear_from_oklab(lab)
-        linear = linear * white_balance(self.temperature, self.tint) * 2.0**self.exposure
-        lab = oklab_from_linear(np.maximum(linear, 0))
-        lab[..., 0] = GREY + (lab[..., 0] - GREY) * (1 + self.contrast / 100)
-        turn, chroma = math.radians(self.hue), 1 + self.saturation / 100
-        a, b = lab[..., 1].copy(), lab[..., 2].copy()
-        lab[..., 1] = chroma * (a * math.cos(turn) - b * math.sin(turn))
-        lab[..., 2] = chroma * (a * math.sin(turn) + b * math.cos(turn))
-        return np.clip(encoded(linear_from_oklab(lab)), 0, 1)
+        if self.temperature or self.tint or self.exposure:
+            linear = linear * (white_balance(self.temperature, self.tint) * 2.0**self.exposure)
+        linear = np.maximum(linear, 0)
+        if self.contrast or self.saturation or self.hue:
+            lab = oklab_from_linear(linear)
+            lab[..., 0] = GREY + (lab[..., 0] - GREY) * (1 + self.contrast / 100)
+            turn, chroma = math.radians(self.hue), 1 + self.saturation / 100
+            a, b = lab[..., 1].copy(), lab[..., 2].copy()
+            lab[..., 1] = chroma * (a * math.cos(turn) - b * math.sin(turn))
+            lab[..., 2] = chroma * (a * math.sin(turn) + b * math.cos(turn))
+            linear = linear_from_oklab(lab)
+        return np.clip(encoded(linear), 0, 1)
 
 
 def white_balance(temperature: Changes[Kelvin], tint: Changes[Percent]) -> NDArray[np.float64]:
@@ -98,16 +106,25 @@ def white_balance(temperature: Changes[Kelvin], tint: Changes[Percent]) -> NDArr
     return np.asarray(factors / (factors @ LUMINANCE))
 
 
-@lru_cache(maxsize=64)
+_MAKING = Lock()
+
+
 def tone_table(tone: Tone) -> NDArray[np.uint64]:
-    """A tone as a table: (33, 33, 33), indexed by encoded red, green and blue in steps of 8 of 0..256.
+    """A tone as a table, :func:`_table_of`; of several threads that want it one makes it."""
+    with _MAKING:
+        return _table_of(tone)
+
+
+@lru_cache(maxsize=64)
+def _table_of(tone: Tone) -> NDArray[np.uint64]:
+    """(33, 33, 33) uint64, indexed by encoded red, green and blue in steps of 8 of 0..256.
 
     An entry holds the three results side by side in lanes of 21 bits, in eighths of 0..255, so that one multiplication
     weighs all three.
     """
-    steps = np.append(np.arange(0, 249, 8), 255) / 255
+    steps = decoded(np.append(np.arange(0, 249, 8), 255) / 255)
     grid = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
-    values = tone.of(grid) * 255
+    values = tone.of_linear(grid) * 255
     for axis in range(3):
         # The last node stands at 256: straight on from the two before.
         inner, last = values.take(31, axis), values.take(32, axis)

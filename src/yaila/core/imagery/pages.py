@@ -72,7 +72,7 @@ class PageStore:
         self._free = list(range(count - 1, 0, -1))
         self._lock = threading.Condition()
         self._loading: set[PageKey] = set()
-        self._readers = ThreadPoolExecutor(readers, thread_name_prefix="pages")
+        self._count, self._readers = readers, ThreadPoolExecutor(readers, thread_name_prefix="pages")
 
     @property
     def capacity(self) -> int:
@@ -117,7 +117,14 @@ class PageStore:
                     self._loading.add(key)
                     mine.append(key)
             slots = {key: self._slots[key] for key in wanted}
-        reads = [self._readers.submit(wanted[key].page, *key[1:], self.block[slots[key]]) for key in mine]
+        queue = iter(mine)
+
+        def some() -> None:
+            # Each reader takes the next one from here: a piece of work for each page would cost more than most pages.
+            for key in queue:
+                wanted[key].page(*key[1:], self.block[slots[key]])
+
+        reads = [self._readers.submit(some) for _ in range(min(self._count, len(mine)))]
         # All of them are waited for: a slot is given back only when nobody writes into it any more.
         wait(reads)
         try:
