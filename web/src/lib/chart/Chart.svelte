@@ -434,20 +434,22 @@
   </div>
 
   <footer>
-    <span class="bar" style:width="{scaleBar.width}px"></span><span class="barlabel">{scaleBar.label}</span>
-    <span class="fact"
-      >{ground === "plain" ? "X" : "E"} <b>{axisName(at[0])}</b>
-      {ground === "plain" ? "Y" : "N"} <b>{axisName(at[1])}</b></span
-    >
-    {#if sharpest}<span class="fact"
-        >Sharpest here <b>{sharpest.name}</b> to {length(sharpest.span, ground).join(" ")}</span
-      >{/if}
-    <span class="space"></span>
-    <span class="hint"
-      >{placing.asks ?? asks(session.step, tool) ?? "Wheel zooms, dragging pans"}{tool === "frame"
-        ? `. ${session.comes}`
-        : ""}</span
-    >
+    <div>
+      <span class="bar" style:width="{scaleBar.width}px"></span><span class="barlabel">{scaleBar.label}</span>
+      <span class="fact"
+        >{ground === "plain" ? "X" : "E"} <b>{axisName(at[0])}</b>
+        {ground === "plain" ? "Y" : "N"} <b>{axisName(at[1])}</b></span
+      >
+      {#if sharpest}<span class="fact"
+          >Sharpest here <b>{sharpest.name}</b> to {length(sharpest.span, ground).join(" ")}</span
+        >{/if}
+      <span class="space"></span>
+      <span class="hint"
+        >{placing.asks ?? asks(session.step, tool) ?? "Wheel zooms, dragging pans"}{tool === "frame"
+          ? `. ${session.comes}`
+          : ""}</span
+      >
+    </div>
   </footer>
 </section>
 
@@ -600,12 +602,15 @@
   footer {
     height: 24px;
     flex: none;
+    border-top: 1px solid var(--rule-strong);
+  }
+  footer > div {
     /* It changes with every movement of the pointer, and nothing around it does. */
     contain: strict;
+    height: 100%;
     display: flex;
     align-items: center;
     padding: 0 10px 0 20px;
-    border-top: 1px solid var(--rule-strong);
     font-size: 11px;
     color: var(--ink-2);
     white-space: nowrap;

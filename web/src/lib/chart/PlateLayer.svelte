@@ -2,6 +2,7 @@
   import type { XY } from "../api/client";
   import { buried } from "../film/plates";
   import { session } from "../film/session.svelte";
+  import { namePlaces } from "./badges";
   import { boxOf, polyline, toScreen, type View } from "./view";
 
   let { view, fitting }: { view: View; fitting: boolean } = $props();
@@ -15,16 +16,28 @@
     }),
   );
 
-  /** Where a plate's name stands: at its first corner, in sight; nowhere if the plate is out of sight or tiny. */
+  /** Where a plate's name would stand: at its first corner; nowhere if the plate is out of sight or tiny. */
   function tag(outline: XY[], chosen: boolean): XY | null {
     const points = outline.map((point) => toScreen(view, point));
     const [left, top, right, bottom] = boxOf(points);
     const [first, second] = points as [XY, XY];
     const across = Math.hypot(second[0] - first[0], second[1] - first[1]);
     const seen = right > 0 && bottom > 0 && left < view.width && top < view.height;
-    if (!seen || (across <= 34 && !chosen)) return null;
-    return [Math.min(Math.max(first[0], 4), view.width - 90), Math.min(Math.max(first[1], 4), view.height - 24)];
+    return seen && (across > 34 || chosen) ? first : null;
   }
+
+  /** The names of plates, that of the chosen one where it belongs and the others where there is room. */
+  const names = $derived.by(() => {
+    if (!fitting) return [];
+    const inTurn = plates.toSorted((one, other) => Number(other.chosen) - Number(one.chosen));
+    const wanted = inTurn.map(({ laid, plate, chosen }) => {
+      const at = tag(laid.outline, chosen);
+      return at && { at, wide: plate.name.length * 6.1 + 12 };
+    });
+    return namePlaces(wanted, view.width, view.height).flatMap((place, index) =>
+      place ? [{ place, wide: wanted[index]!.wide, ...inTurn[index]! }] : [],
+    );
+  });
 </script>
 
 <defs>
@@ -42,13 +55,10 @@
       <polygon class="hole" points={polyline(view, hole)} fill="url(#missing)" />
     {/each}
   {/each}
-  {#each plates as { laid, plate, chosen } (laid.id)}
-    {@const place = tag(laid.outline, chosen)}
-    {#if place}
-      <g class="tag" class:chosen transform="translate({place[0]} {place[1]})">
-        <rect width={plate.name.length * 6.1 + 12} height="16" /><text x="6" y="12">{plate.name}</text>
-      </g>
-    {/if}
+  {#each names as { laid, plate, chosen, place, wide } (laid.id)}
+    <g class="tag" class:chosen transform="translate({place[0]} {place[1]})">
+      <rect width={wide} height="16" /><text x="6" y="12">{plate.name}</text>
+    </g>
   {/each}
 {/if}
 

@@ -22,3 +22,28 @@ export function badgePlaces(wanted: { at: XY; first: boolean }[], width: number,
 function apart(a: XY, b: XY): number {
   return Math.max(Math.abs(a[0] - b[0]), Math.abs(a[1] - b[1]));
 }
+
+/** How high a plate's name is, and the room it has. */
+const [HIGH, LINE] = [16, 18];
+
+/** Places for the names of plates, upper left corners, `widths` wide: on the chart, and below one another where they
+ * would lie on one another. Those that come first have the first choice; one that has no room is left out. */
+export function namePlaces(wanted: ({ at: XY; wide: number } | null)[], width: number, height: number): (XY | null)[] {
+  const taken: { at: XY; wide: number }[] = [];
+  return wanted.map((one) => {
+    if (!one) return null;
+    const { at, wide } = one;
+    let place: XY = [Math.min(Math.max(at[0], 4), width - wide - 4), Math.min(Math.max(at[1], 4), height - HIGH - 8)];
+    const covered = () =>
+      taken.find(
+        (other) =>
+          Math.abs(other.at[1] - place[1]) < LINE &&
+          other.at[0] < place[0] + wide &&
+          place[0] < other.at[0] + other.wide,
+      );
+    for (let above = covered(); above; above = covered()) place = [place[0], above.at[1] + LINE];
+    if (place[1] > height - HIGH) return null;
+    taken.push({ at: place, wide });
+    return place;
+  });
+}

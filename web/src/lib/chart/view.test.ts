@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { badgePlaces } from "./badges";
+import { badgePlaces, namePlaces } from "./badges";
 import { fitted, inverse, marks, through, toGround, toScreen, zoomed, type View } from "./view";
 
 const view: View = { x: 500, y: -200, scale: 0.25, width: 800, height: 400 };
@@ -58,5 +58,18 @@ describe("tiles and badges", () => {
       const apart = Math.max(Math.abs(places[a]![0] - places[b]![0]), Math.abs(places[a]![1] - places[b]![1]));
       expect(apart).toBeGreaterThanOrEqual(20);
     }
+  });
+
+  it("puts names below one another where they would lie on one another, and leaves out what has no room", () => {
+    const at = [10, 20] as [number, number];
+    const places = namePlaces(
+      [{ at, wide: 100 }, { at: [60, 25], wide: 80 }, null, { at: [200, 20], wide: 80 }, { at: [-50, 20], wide: 90 }],
+      400,
+      80,
+    );
+    expect(places.slice(0, 4)).toEqual([[10, 20], [60, 38], null, [200, 20]]);
+    // The last one is cut by the chart's edge: it comes in, and below both others.
+    expect(places[4]).toEqual([4, 56]);
+    expect(namePlaces(Array(9).fill({ at, wide: 50 }), 400, 80).filter(Boolean)).toHaveLength(3);
   });
 });

@@ -188,6 +188,10 @@ class Gathering {
     }
   }
 
+  /** Once the film has been sounded as it stands. */
+  looked: Promise<void> = Promise.resolve();
+  #over = () => {};
+
   /** Sound the film once an edit has settled. */
   sound(state: string): void {
     const film = session.id;
@@ -195,6 +199,9 @@ class Gathering {
     if (!state || key === this.#sounded) return;
     this.#sounded = key;
     clearTimeout(this.#timer);
+    this.#over();
+    this.looked = new Promise((over) => (this.#over = over));
+    const over = this.#over;
     // What was found in another film says nothing of this one.
     if (film !== this.soundedFilm) [this.findings, this.grave, this.finding, this.soundedFilm] = [[], 0, null, ""];
     this.#timer = setTimeout(async () => {
@@ -209,6 +216,8 @@ class Gathering {
         if (this.finding && !this.findings.some((one) => one.id === this.finding!.id)) this.finding = null;
       } catch {
         // The next edit sounds again.
+      } finally {
+        over();
       }
     }, 500);
   }

@@ -46,9 +46,17 @@ describe("the soundings", () => {
     gathering.sound("r2");
     await vi.advanceTimersByTimeAsync(600);
     asked.length = 0;
-    for (const state of ["r3", "r4", "r5"]) gathering.sound(state);
+    let looked = 0;
+    for (const state of ["r3", "r4", "r5"]) {
+      gathering.sound(state);
+      void gathering.looked.then(() => looked++);
+    }
     expect(gathering.findings.length).toBe(1);
+    await vi.advanceTimersByTimeAsync(100);
+    // Who waits for what an edit has made old waits no more.
+    expect(looked).toBe(2);
     await vi.advanceTimersByTimeAsync(600);
     expect(asked).toEqual(["/api/films/f1/soundings"]);
+    expect(looked).toBe(3);
   });
 });

@@ -1,4 +1,5 @@
 import { frameUrl } from "../api/client";
+import { gathering } from "./gathering.svelte";
 import { Ready } from "./ready.svelte";
 import { hearing } from "../sound/hearing.svelte";
 import { Pace, PAUSES } from "./pace";
@@ -211,11 +212,13 @@ export class Player {
     this.#resting = null;
   }
 
-  /** At rest, draw what would be played next, one frame after the other, as long as there is room for it. */
+  /** At rest, draw what would be played next, one frame after the other, as long as there is room for it; not before
+   * the film has been sounded, which one waits for. */
   async #rest(): Promise<void> {
-    if (this.playing || !this.frames || !this.picture) return;
     const abort = (this.#resting = new AbortController());
     const key = this.#key;
+    await gathering.looked;
+    if (this.playing || !this.frames || !this.picture) return;
     const room = Math.min(Ready.room(this.picture.width, this.picture.height), this.frames) - 1;
     // A page that nobody sees draws nothing ahead.
     for (let k = 1; k <= room && this.#resting === abort && !document.hidden; k++) {

@@ -1,5 +1,6 @@
 // @vitest-environment happy-dom
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { gathering } from "./gathering.svelte";
 import { Player } from "./player.svelte";
 import { Ready, runsOf } from "./ready.svelte";
 import { session } from "./session.svelte";
@@ -239,8 +240,14 @@ describe("the playhead", () => {
     vi.useFakeTimers();
     film(100);
     const player = new Player();
+    let looked = () => {};
+    gathering.looked = new Promise((done) => (looked = done));
     player.renew();
     player.seek(97);
+    await vi.advanceTimersByTimeAsync(6000);
+    // The soundings of the film come first.
+    expect(player.ready.runs).toEqual([]);
+    looked();
     await vi.advanceTimersByTimeAsync(6000);
     // Round the end, as it loops, and all of so short a film.
     expect(player.ready.runs).toEqual([
