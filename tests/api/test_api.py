@@ -229,6 +229,22 @@ def test_a_plate_that_appears_along_a_route_is_sounded(client: TestClient, store
     assert answer.json()["findings"]
 
 
+def test_how_loud_a_film_is_is_said_when_one_listens_and_from_then_on(
+    client: TestClient, store: Store, small_film: Film
+) -> None:
+    document = small_film.model_dump(mode="json")
+    document |= {"lanes": [{"id": "lane", "name": "Sounds"}], "levels": {"loudness": None}}
+    document["sounds"] = [{"lane": "lane", "source": {"kind": "made", "effect": "tick"}, "gain": -40}]
+    film = store.films.create(Film.model_validate(document))
+
+    def sounded(listens: bool) -> tuple[bool, bool]:
+        asked = {"state": f"r{film.revision}", "listens": listens}
+        answer = client.get(f"/api/films/{film.id}/soundings", params=asked).json()
+        return answer["awaits"], any(one["kind"] == "loudness" for one in answer["findings"])
+
+    assert [sounded(listens) for listens in (False, True, False)] == [(True, False), (False, True), (False, True)]
+
+
 def test_odd_digits_and_frames_past_the_end_get_a_sentence(client: TestClient, store: Store, small_film: Film) -> None:
     film = store.films.create(small_film).id
     for state, frame in (("r²", 0), ("r" + "9" * 40, 0), ("r", 0), ("r1", 99_999_999)):

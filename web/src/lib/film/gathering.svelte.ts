@@ -206,14 +206,20 @@ class Gathering {
     if (film !== this.soundedFilm) [this.findings, this.grave, this.finding, this.soundedFilm] = [[], 0, null, ""];
     this.#timer = setTimeout(async () => {
       try {
-        const sounded = await told<{ findings: Finding[]; grave: number }>(
-          api.GET("/api/films/{film_id}/soundings", { params: { path: { film_id: film }, query: { state } } }),
-        );
-        if (key !== this.#sounded) return;
-        this.findings = sounded.findings;
-        this.grave = sounded.grave;
-        this.soundedFilm = film;
-        if (this.finding && !this.findings.some((one) => one.id === this.finding!.id)) this.finding = null;
+        // How loud it is takes longer to find than all else: of a film of which nothing is known the rest is said before.
+        for (const listens of this.soundedFilm === film ? [true] : [false, true]) {
+          const sounded = await told<{ findings: Finding[]; grave: number; awaits: boolean }>(
+            api.GET("/api/films/{film_id}/soundings", {
+              params: { path: { film_id: film }, query: { state, listens } },
+            }),
+          );
+          if (key !== this.#sounded) return;
+          this.findings = sounded.findings;
+          this.grave = sounded.grave;
+          this.soundedFilm = film;
+          if (this.finding && !this.findings.some((one) => one.id === this.finding!.id)) this.finding = null;
+          if (!sounded.awaits) break;
+        }
       } catch {
         // The next edit sounds again.
       } finally {

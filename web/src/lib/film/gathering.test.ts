@@ -13,10 +13,14 @@ beforeEach(() => {
   asked.length = 0;
   vi.useFakeTimers();
   vi.stubGlobal("fetch", async (request: Request) => {
-    const { pathname } = new URL(request.url);
+    const { pathname, searchParams } = new URL(request.url);
     asked.push(pathname);
     const found = pathname.includes("/f1/") ? [finding] : [];
-    return new Response(JSON.stringify({ findings: found, grave: found.length }), {
+    // One film is heard.
+    const loud = pathname.includes("/f3/");
+    if (loud && searchParams.get("listens") === "true") found.push({ ...finding, id: "loudness-0" });
+    const awaits = loud && !found.length;
+    return new Response(JSON.stringify({ findings: found, grave: found.length, awaits }), {
       headers: { "content-type": "application/json" },
     });
   });
@@ -58,5 +62,17 @@ describe("the soundings", () => {
     await vi.advanceTimersByTimeAsync(600);
     expect(asked).toEqual(["/api/films/f1/soundings"]);
     expect(looked).toBe(3);
+  });
+
+  it("say what is seen before what is heard, which takes longer, and of an edit both at once", async () => {
+    opened("f3");
+    gathering.sound("r1");
+    const told: number[] = [];
+    void gathering.looked.then(() => told.push(gathering.findings.length));
+    await vi.advanceTimersByTimeAsync(600);
+    expect([asked.length, ...told]).toEqual([2, 1]);
+    gathering.sound("r2");
+    await vi.advanceTimersByTimeAsync(600);
+    expect(asked).toHaveLength(3);
   });
 });
