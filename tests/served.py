@@ -115,6 +115,24 @@ class Server:
             return False
 
 
+def begun(*words: str, home: str = "") -> BaseProcess:
+    """The command line with some words, in a process of its own that leads all that it begins; what it has brought is
+    kept in ``home``."""
+    _context.set_forkserver_preload(LOADED)
+    process = _context.Process(target=_commanded, args=(words, home))
+    process.start()
+    return process
+
+
+def _commanded(words: tuple[str, ...], home: str) -> None:
+    from yaila.cli import main
+
+    os.setsid()
+    os.environ |= {"YAILA_FARM_HOME": home} if home else {}
+    sys.argv = ["yaila", *words]
+    main()
+
+
 def _serve(port: int, home: Path, gives_way: bool, begins_its_own: bool) -> None:
     from yaila.cli import main
 

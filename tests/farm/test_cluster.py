@@ -4,17 +4,15 @@ from __future__ import annotations
 
 import os
 import signal
-import subprocess
-import sys
 import time
 from collections.abc import Iterator
-from contextlib import suppress
 from dataclasses import dataclass
+from multiprocessing.process import BaseProcess
 from pathlib import Path
 
 import pytest
 
-from tests.served import free_port
+from tests.served import begun, free_port
 from yaila.core.errors import BadRender
 from yaila.core.film import Film
 from yaila.core.film.acts import SoundEverything
@@ -31,7 +29,7 @@ class Cluster:
 
     address: str
     key: Path
-    workers: list[subprocess.Popen[bytes]]
+    workers: list[BaseProcess]
 
 
 @pytest.fixture
@@ -39,24 +37,26 @@ def cluster(tmp_path: Path) -> Iterator[Cluster]:
     """A scheduler, and two machines with a worker each and a store of its own."""
     key, port = tmp_path / "farm.pem", free_port()
     new_key(key)
-    yaila = [sys.executable, "-m", "yaila", "farm", "--key", str(key)]
-    scheduler = subprocess.Popen([*yaila, "--serve", "--port", str(port)])
+    scheduler = begun("farm", "--key", str(key), "--serve", "--port", str(port))
     address = f"tls://127.0.0.1:{port}"
     workers = [
-        subprocess.Popen(
-            [*yaila, "--scheduler", address, "--workers", "1"],
-            env={**os.environ, "YAILA_FARM_HOME": str(tmp_path / f"machine{k}")},
-            start_new_session=True,
-        )
+        begun("farm", "--key", str(key), "--scheduler", address, "--workers", "1", home=str(tmp_path / f"machine{k}"))
         for k in range(2)
     ]
     yield Cluster(address, key, workers)
     for one in workers:
-        with suppress(ProcessLookupError):
-            os.killpg(one.pid, signal.SIGKILL)
-        one.wait()
+        if one.exitcode is None:
+            killed(one)
     scheduler.terminate()
-    scheduler.wait(timeout=30)
+    scheduler.join(30)
+    assert scheduler.exitcode is not None
+
+
+def killed(worker: BaseProcess) -> None:
+    """Kill a machine with all that it has begun."""
+    assert worker.pid
+    os.killpg(worker.pid, signal.SIGKILL)
+    worker.join()
 
 
 def until_joined(cluster: Cluster, count: int) -> None:
@@ -78,9 +78,8 @@ def test_a_farm_draws_the_same_bytes_though_a_machine_is_lost(
 
     def progress(done: int) -> None:
         seen.append(done)
-        if 3 <= done < 30 and cluster.workers[0].poll() is None:
-            os.killpg(cluster.workers[0].pid, signal.SIGKILL)
-            cluster.workers[0].wait()
+        if 3 <= done < 30 and cluster.workers[0].exitcode is None:
+            killed(cluster.workers[0])
 
     render(
         film,
@@ -91,7 +90,7 @@ def test_a_farm_draws_the_same_bytes_though_a_machine_is_lost(
         open_sound=store.sounds.read,
         farm=Farmed(cluster.key, store.file_of),
     )
-    assert cluster.workers[0].poll() is not None
+    assert cluster.workers[0].exitcode is not None
     assert seen == sorted(seen)
     assert (tmp_path / "farm.mkv").read_bytes() == (tmp_path / "alone.mkv").read_bytes()
     # The machine has brought the picture into a store of its own.

@@ -55,7 +55,7 @@ def source_pixels(found: Taken, shape: tuple[int, ...], crs: str, transform: Aff
     ("crs", "transform", "size"),
     [
         ("EPSG:4326", Affine(0.25, 0, -180, 0, -0.25, 90), (1440, 720)),
-        ("EPSG:4326", Affine(0.02, 0, -12, 0, -0.02, 71), (1700, 1800)),
+        pytest.param("EPSG:4326", Affine(0.02, 0, -12, 0, -0.02, 71), (1700, 1800), marks=pytest.mark.thorough),
         ("EPSG:3035", Affine(4000, 0, 2.5e6, 0, -4000, 5.4e6), (1000, 950)),
         ("EPSG:32633", Affine(100, 0, 4.2e5, 0, -100, 5.35e6), (1500, 1500)),
     ],

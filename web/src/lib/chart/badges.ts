@@ -23,7 +23,7 @@ function apart(a: XY, b: XY): number {
   return Math.max(Math.abs(a[0] - b[0]), Math.abs(a[1] - b[1]));
 }
 
-/** How high a plate's name is, and the room it has. */
+/** How high a plate's name is, and how far from one to the next below it. */
 const [HIGH, LINE] = [16, 18];
 
 /** Places for the names of plates, upper left corners, `widths` wide: on the chart, and below one another where they
@@ -37,7 +37,7 @@ export function namePlaces(wanted: ({ at: XY; wide: number } | null)[], width: n
     const covered = () =>
       taken.find(
         (other) =>
-          Math.abs(other.at[1] - place[1]) < LINE &&
+          Math.abs(other.at[1] - place[1]) < HIGH &&
           other.at[0] < place[0] + wide &&
           place[0] < other.at[0] + other.wide,
       );
