@@ -413,8 +413,8 @@ class Film(Part):
     def _names_exist(self, info: ValidationInfo) -> Film:
         there, like = self.ids, (info.context or {}).get("like")
         # What is shared with a film in which all that is named is there needs no look, as long as nothing of that went.
-        holds = like and all(ids <= there[kind] for kind, ids in like.ids.items())
-        known = {id(part) for part in like.parts} if holds else ()
+        holds = isinstance(like, Film) and all(ids <= there[kind] for kind, ids in like.ids.items())
+        known = {id(part) for part in like.parts} if like and holds else ()
         looked_at = (part for part in self.parts if id(part) not in known)
         for name in chain.from_iterable(found(part, Ref) for part in looked_at):
             assert isinstance(name.kind, Ref)

@@ -26,10 +26,11 @@
     return seen && (across > 34 || chosen) ? first : null;
   }
 
-  /** The names of plates, that of the chosen one where it belongs and the others where there is room. */
+  /** The names of plates, that of the chosen one where it belongs and the others, from the top of the stack down, where
+   * there is room. */
   const names = $derived.by(() => {
     if (!fitting) return [];
-    const inTurn = plates.toSorted((one, other) => Number(other.chosen) - Number(one.chosen));
+    const inTurn = plates.toReversed().toSorted((one, other) => Number(other.chosen) - Number(one.chosen));
     const wanted = inTurn.map(({ laid, plate, chosen }) => {
       const at = tag(laid.outline, chosen);
       return at && { at, wide: plate.name.length * 6.1 + 12 };
