@@ -18,7 +18,7 @@ def test_no_request_of_chance_gets_an_error_that_nobody_foresaw_or_waits_for_lon
     picture = Store(server.home).pictures.add(write_picture(tmp_path / "g.png", fine_texture(400, 300)), "g.png")
     plate = {"name": "Ground", "picture": picture, "placement": {"kind": "similarity", "x": 200, "y": 150}}
     views = [{"x": 200, "y": 150, "span": 300}, {"x": 100, "y": 150, "span": 90}]
-    found = fuzz.run(server, Film.model_validate({"plates": [plate], "vantages": views}), 170, 5, long=15)
+    found = fuzz.run(server, Film.model_validate({"plates": [plate], "vantages": views}), 90, 5, long=15)
     assert found["wrong"] == []
     # It was asked enough that was done, and enough that was refused, for this to say something.
     assert found["statuses"].get(200, 0) > 8

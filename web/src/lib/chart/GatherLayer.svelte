@@ -1,9 +1,13 @@
 <script lang="ts">
   import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";
+  import { plateNames, shownPlates } from "./names";
   import { toScreen, type View } from "./view";
 
   let { view }: { view: View } = $props();
+
+  /** How wide the name of a planned plate is, at the most. */
+  const WIDE = 150;
 
   /** A box of ground (west, south, east, north) on the screen. */
   function rect([west, south, east, north]: readonly number[]) {
@@ -16,10 +20,15 @@
   const planned = $derived.by(() => {
     const plates = session.step === "gather" ? (gathering.plan?.plates ?? []) : [];
     const named: { x: number; y: number }[] = [];
+    const laid = plates.length ? plateNames(view, shownPlates(true)) : [];
     return plates.map((plate) => {
       const box = rect(plate.box);
       const place = { x: box.x + 5, y: box.y + box.height - 6 };
-      const free = named.every(({ x, y }) => Math.abs(x - place.x) > 150 || Math.abs(y - place.y) > 14);
+      const free =
+        named.every(({ x, y }) => Math.abs(x - place.x) > WIDE || Math.abs(y - place.y) > 14) &&
+        laid.every(
+          ({ place: [x, y], wide }) => x > place.x + WIDE || x + wide < place.x || Math.abs(y + 12 - place.y) > 16,
+        );
       if (box.width <= 60 || !free) return { box, name: null, place };
       named.push(place);
       const [wide, high] = plate.size.map((side) => side.toLocaleString("en"));
