@@ -17,7 +17,7 @@ import skia
 from numpy.typing import NDArray
 
 from yaila.core.camera import NEAR, FrameSize, Pose, View
-from yaila.core.film import Plate
+from yaila.core.film import Film, Plate
 from yaila.core.film.scene import Scene, Uncovered
 from yaila.core.picture.canvas import filled, painted, polygon, through
 from yaila.core.picture.light import linear_of
@@ -129,6 +129,12 @@ def _wide_enough(view: View, top: float, shadow: NDArray[np.float64]) -> View:
         spots.append(seen[:, :2] / seen[:, 2:])
     found = np.concatenate(spots)
     return view.reaching(found, MOST_BESIDE, BORDER)
+
+
+def stands_out(film: Film) -> bool:
+    """Whether anything of a film stands out of the ground as land at any time."""
+    looks = (film.look_of(region) for region in film.regions)
+    return any(one.raised != 0 for one in (*film.plates, *looks))
 
 
 def blocks_of(scene: Scene, georeferenced: bool, land_of: Callable[[Plate, View], NDArray[np.uint8]]) -> list[Block]:

@@ -27,12 +27,13 @@ from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
 from yaila.core.film.finish import Relief, Surface
 from yaila.core.film.focus import Ground, level
+from yaila.core.film.running import running
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.ground.placement import through
 from yaila.core.imagery import PageStore, Pyramid
 from yaila.core.picture import insets, markers, regions, room, routes
 from yaila.core.picture.backdrop import on_backdrop
-from yaila.core.picture.blocks import Block, Blocks, blocks_of, height_of_blocks
+from yaila.core.picture.blocks import Block, Blocks, blocks_of, height_of_blocks, stands_out
 from yaila.core.picture.canvas import WIDE, painted
 from yaila.core.picture.decks import PresentDeck, Sky, parted
 from yaila.core.picture.frame_finish import finished, mixed_pixels, regraded
@@ -758,12 +759,14 @@ class Renderer:
 
     def ground(self, film: Film, time: Time) -> Ground:
         """How high the ground is at a moment, with land that stands out."""
-        choreography = self._choreography(film)
-        # Of marks regions alone stand out as land.
-        scene = scene_at(film, choreography, time, kinds=("region",))
-        blocks = blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene))
+        choreography, blocks = self._choreography(film), []
+        if stands_out(film):
+            # Of marks regions alone do.
+            scene = scene_at(film, choreography, time, kinds=("region",))
+            blocks = blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene))
+        relief = running(film.finish, time, choreography.timeline).by_look().relief
         fine = choreography.pose(time).span / film.frame.width if choreography.frames else 1.0
-        return self._ground(film, scene.finish.relief, blocks, fine)
+        return self._ground(film, relief, blocks, fine)
 
     def _ground(self, film: Film, relief: Relief, blocks: list[Block], fine: float) -> Ground:
         """``fine``: ground units of the places that are told apart."""
