@@ -26,8 +26,8 @@ function apart(a: XY, b: XY): number {
 /** How high a plate's name is, and how far from one to the next below it. */
 const [HIGH, LINE] = [16, 18];
 
-/** Places for the names of plates, upper left corners, `widths` wide: on the chart, and below one another where they
- * would lie on one another. Those that come first have the first choice; one that has no room is left out. */
+/** Places for the names of plates, their upper left corners: on the chart, and below one another where they would lie on
+ * one another. Those that come first have the first choice; one that has no room is left out. */
 export function namePlaces(wanted: ({ at: XY; wide: number } | null)[], width: number, height: number): (XY | null)[] {
   const taken: { at: XY; wide: number }[] = [];
   return wanted.map((one) => {
