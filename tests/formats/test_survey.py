@@ -97,6 +97,14 @@ def test_a_web_page_stops_all_at_once(host: dict, tmp_path: Path) -> None:
     assert len(host["asked"]) < 60
 
 
+def test_what_one_has_found_out_nobody_asks_for_again(host: dict, tmp_path: Path) -> None:
+    # The first is late, and what the others find is heard of after it.
+    host["answer"] = lambda path: (time.sleep(1.0) if path == "/8/0/0.png" else None, (200, "text/html", b"<html>"))[1]
+    with pytest.raises(BadSurvey):
+        surveyor(host, tmp_path).tiles([(8, c, r) for c in range(20) for r in range(20)], lambda name, pixels: None)
+    assert len(host["asked"]) < 60
+
+
 @pytest.mark.parametrize(
     ("template", "says"),
     [

@@ -244,7 +244,19 @@ class Surveyor:
             BadSurvey: as soon as the source proves to be none.
         """
 
+        faults: list[BaseException] = []
+
         def one(name: tuple[int, int, int]) -> tuple[tuple[int, int, int], NDArray[np.uint8] | None]:
+            # What one of them has found out the others need not ask for again, however late it is heard of here.
+            if faults:
+                raise faults[0]
+            try:
+                return fetched(name)
+            except BaseException as error:
+                faults.append(error)
+                raise
+
+        def fetched(name: tuple[int, int, int]) -> tuple[tuple[int, int, int], NDArray[np.uint8] | None]:
             try:
                 tile = self.tile(*name)
             except TileMissing:
