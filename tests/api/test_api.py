@@ -243,6 +243,10 @@ def test_how_loud_a_film_is_is_said_when_one_listens_and_from_then_on(
         return answer["awaits"], any(one["kind"] == "loudness" for one in answer["findings"])
 
     assert [sounded(listens) for listens in (False, True, False)] == [(True, False), (False, True), (False, True)]
+    # One that is too long to be measured at once awaits nothing.
+    document["vantages"][0]["hold"] = 200
+    film = store.films.create(Film.model_validate(document))
+    assert sounded(False) == sounded(True) == (False, False)
 
 
 def test_odd_digits_and_frames_past_the_end_get_a_sentence(client: TestClient, store: Store, small_film: Film) -> None:

@@ -91,23 +91,23 @@ class Desk:
         key = f"{film_id}/{state}"
         return self._tracks.get(key) or self._tracks.put(key, Soundtrack(film, choreography))
 
-    def known_level(self, track: Soundtrack) -> Levelled | None:
-        """As :meth:`level`, if it has been measured."""
-        return self._levels.get(f"{track.key}/{track.film.levels.model_dump_json()}")
-
     def level(self, track: Soundtrack, wait: bool = False) -> Levelled | None:
         """How a film's sound is brought to its loudness; of a long one that was not measured yet only if one is to
         ``wait``."""
-        key = f"{track.key}/{track.film.levels.model_dump_json()}"
-        known = self.known_level(track)
+        key = _level_key(track)
+        known = self._levels.get(key)
         if known or (not wait and track.samples > MEASURED_AT_ONCE):
             return known
         with self._levelling:
             return self._levels.get(key) or self._levels.put(key, levelled(track, self.store.sounds.read))
 
-    def heard(self, track: Soundtrack, listens: bool = True) -> Heard | None:
-        """What is measured of a film's sound, if that is known, or soon done and one ``listens``."""
-        level = None if track.silent else self.level(track) if listens else self.known_level(track)
+    def unheard(self, track: Soundtrack) -> bool:
+        """Whether :meth:`heard` would have to measure a film's sound first."""
+        return not track.silent and track.samples <= MEASURED_AT_ONCE and not self._levels.get(_level_key(track))
+
+    def heard(self, track: Soundtrack) -> Heard | None:
+        """What is measured of a film's sound, if that is known or soon done."""
+        level = None if track.silent else self.level(track)
         return Heard(level.loudness.integrated, level.free_peak) if level else None
 
     def conclude(self, job: str, acts: Sequence[Act], label: str, told: str = "", fault: str = "") -> None:
@@ -144,6 +144,11 @@ class Desk:
 
     def _remember(self, key: str, film: Film) -> tuple[Film, Choreography]:
         return self._films.put(key, (settle(film), choreograph(film)))
+
+
+def _level_key(track: Soundtrack) -> str:
+    """What a soundtrack is levelled to depends on."""
+    return f"{track.key}/{track.film.levels.model_dump_json()}"
 
 
 async def desk_of(request: Request) -> Desk:

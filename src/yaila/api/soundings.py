@@ -48,9 +48,8 @@ async def get_soundings(film_id: str, desk: TheDesk, request: Request, state: st
 
     def heard(track: Soundtrack) -> Heard | None:
         nonlocal awaits
-        found = desk.heard(track, listens)
-        awaits = not listens and found is None and not track.silent
-        return found
+        awaits = not listens and desk.unheard(track)
+        return None if awaits else desk.heard(track)
 
     def work() -> list[Finding]:
         listening = Listening(desk.store.has, heard)

@@ -33,7 +33,7 @@ export function namePlaces(wanted: ({ at: XY; wide: number } | null)[], width: n
   return wanted.map((one) => {
     if (!one) return null;
     const { at, wide } = one;
-    let place: XY = [Math.min(Math.max(at[0], 4), width - wide - 4), Math.min(Math.max(at[1], 4), height - HIGH - 8)];
+    let place: XY = [Math.max(Math.min(at[0], width - wide - 4), 4), Math.max(Math.min(at[1], height - HIGH - 8), 4)];
     const covered = () =>
       taken.find(
         (other) =>

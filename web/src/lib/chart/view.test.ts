@@ -70,6 +70,8 @@ describe("tiles and badges", () => {
     expect(places.slice(0, 4)).toEqual([[10, 20], [60, 38], null, [200, 20]]);
     // The last one is cut by the chart's edge: it comes in, and below both others.
     expect(places[4]).toEqual([4, 56]);
+    // A name that is wider than the chart begins on it.
+    expect(namePlaces([{ at: [300, 20], wide: 900 }], 400, 80)).toEqual([[4, 20]]);
     for (const y of [20, 20.1, 19.7, 33.3])
       expect(namePlaces(Array(9).fill({ at: [10, y], wide: 50 }), 400, 80).filter(Boolean).length).toBeLessThan(4);
   });

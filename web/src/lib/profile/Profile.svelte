@@ -116,10 +116,17 @@
 
   const here = (event: MouseEvent) => event.clientX - body.getBoundingClientRect().left;
 
+  /** Takes the playhead along with a hand that drags. The profile stays where it is meanwhile: were it asked each time,
+   * the page would be laid out anew before the frame is asked for. */
+  function seeking(): (event: PointerEvent) => void {
+    const { left } = body.getBoundingClientRect();
+    return (event) => player.seek(frameAt(event.clientX - left));
+  }
+
   function scrub(event: PointerEvent) {
     if (event.button !== 0 || !frames) return;
     if (event.shiftKey && session.step === "fly") return choosing(event);
-    const seek = (next: PointerEvent) => player.seek(frameAt(here(next)));
+    const seek = seeking();
     seek(event);
     follow(event, { moved: seek, slack: 0 });
   }
@@ -189,7 +196,7 @@
     const passage = passageAt(frameAt(here(event)));
     if (!passage || event.button !== 0 || session.step !== "fly") return scrub(event);
     const id = passage.vantage;
-    const seek = (next: PointerEvent) => player.seek(frameAt(here(next)));
+    const seek = seeking();
     follow(event, {
       moved: seek,
       done: (moved) => {

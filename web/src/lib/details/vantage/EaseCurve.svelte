@@ -43,9 +43,9 @@
 
   function drag(event: PointerEvent, handle: 1 | 2) {
     event.preventDefault();
+    const box = svg.getBoundingClientRect();
     follow(event, {
       moved: (next) => {
-        const box = svg.getBoundingClientRect();
         const x = Math.min(Math.max((next.clientX - box.left - PAD) / (W - 2 * PAD), 0), 1);
         const y = Math.min(Math.max((box.bottom - PAD - next.clientY) / (H - 2 * PAD), -0.5), 1.5);
         const at = { x: Math.round(x * 100) / 100, y: Math.round(y * 100) / 100 };
