@@ -191,6 +191,8 @@ class Gathering {
   /** Once the film has been sounded as it stands. */
   looked: Promise<void> = Promise.resolve();
   #over = () => {};
+  /** Lets go of what is being asked for. */
+  #abort = new AbortController();
 
   /** Sound the film once an edit has settled. */
   sound(state: string): void {
@@ -200,6 +202,8 @@ class Gathering {
     this.#sounded = key;
     clearTimeout(this.#timer);
     this.#over();
+    this.#abort.abort();
+    const { signal } = (this.#abort = new AbortController());
     this.looked = new Promise((over) => (this.#over = over));
     const over = this.#over;
     // What was found in another film says nothing of this one.
@@ -211,6 +215,7 @@ class Gathering {
           const sounded = await told<{ findings: Finding[]; grave: number; awaits: boolean }>(
             api.GET("/api/films/{film_id}/soundings", {
               params: { path: { film_id: film }, query: { state, listens } },
+              signal,
             }),
           );
           if (key !== this.#sounded) return;

@@ -5,6 +5,7 @@ import { session } from "./session.svelte";
 
 const finding = { id: "bare-0", kind: "bare", grave: true };
 const asked: string[] = [];
+const signals: AbortSignal[] = [];
 
 /** A film is on the table. */
 const opened = (id: string) => (session.sheet = { id, revision: 1, state: "r1" } as never);
@@ -15,6 +16,7 @@ beforeEach(() => {
   vi.stubGlobal("fetch", async (request: Request) => {
     const { pathname, searchParams } = new URL(request.url);
     asked.push(pathname);
+    signals.push(request.signal);
     const found = pathname.includes("/f1/") ? [finding] : [];
     // One film is heard.
     const loud = pathname.includes("/f3/");
@@ -74,5 +76,8 @@ describe("the soundings", () => {
     gathering.sound("r2");
     await vi.advanceTimersByTimeAsync(600);
     expect(asked).toHaveLength(3);
+    // What an edit has made old is let go of.
+    gathering.sound("r3");
+    expect(signals.at(-1)!.aborted).toBe(true);
   });
 });
