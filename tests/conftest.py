@@ -1,22 +1,24 @@
-"""What many tests need: pictures, a store, and a server of its own with a browser."""
+"""What many tests need: pictures, a store, and a server of its own with a browser. It is loaded where it is needed: the
+process that hands tests out to others needs none of it, and they wait for that one."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import numpy as np
 import pytest
-import pyvips
 from hypothesis import settings
 
 from tests.chromium import launching
-from tests.served import Server
-from tests.truth import fine_texture
-from yaila.core.film import Film, Plate, Vantage
-from yaila.core.ground import Similarity
-from yaila.core.imagery import PageStore
-from yaila.store import Store
+
+if TYPE_CHECKING:
+    import numpy as np
+
+    from tests.served import Server
+    from yaila.core.film import Film
+    from yaila.core.imagery import PageStore
+    from yaila.store import Store
 
 # The same cases every time, however slow the machine is.
 settings.register_profile("steady", deadline=None, derandomize=True)
@@ -39,6 +41,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 def write_picture(path: Path, pixels: np.ndarray, **options: object) -> Path:
     """Save pixels in the format of the path's suffix."""
+    import pyvips
+
     pyvips.Image.new_from_array(pixels).write_to_file(str(path), **options)
     return path
 
@@ -49,18 +53,26 @@ pytest_plugins = ["tests.tilehost"]
 @pytest.fixture
 def store(tmp_path: Path) -> Store:
     """An empty store."""
+    from yaila.store import Store
+
     return Store(tmp_path / "home")
 
 
 @pytest.fixture(scope="session")
 def pages() -> PageStore:
     """One store of pages for all that draw in the tests."""
+    from yaila.core.imagery import PageStore
+
     return PageStore(256)
 
 
 @pytest.fixture
 def small_film(store: Store, tmp_path: Path) -> Film:
     """A film of 320 x 180 at 25 with one plate and two vantages, its picture in the store: 36 frames."""
+    from tests.truth import fine_texture
+    from yaila.core.film import Film, Plate, Vantage
+    from yaila.core.ground import Similarity
+
     picture = store.pictures.add(write_picture(tmp_path / "ground.png", fine_texture(1200, 800)), "ground.png")
     return Film(
         name="Small",
@@ -78,6 +90,8 @@ def small_film(store: Store, tmp_path: Path) -> Film:
 @pytest.fixture(scope="session")
 def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     """One server for all that ask for no more than a film of their own."""
+    from tests.served import Server
+
     with Server(tmp_path_factory.mktemp("served")) as server:
         yield server
 
@@ -95,6 +109,8 @@ def server(served: Server) -> Iterator[Server]:
 @pytest.fixture
 def own_server(tmp_path: Path) -> Iterator[Server]:
     """A server on an empty store that may be killed and spoilt."""
+    from tests.served import Server
+
     with Server(tmp_path / "served") as server:
         yield server
 

@@ -38,9 +38,10 @@ def prepare() -> None:
     """Draw, check and trace a small film that asks for every way of drawing plates, and survey a little of the practice
     world: side by side, as compiling uses one processor."""
     forget_old()
-    with ProcessPoolExecutor(2, get_context("spawn")) as workers:
-        for done in [workers.submit(part) for part in (_drawn, _checked)]:
-            done.result()
+    with ProcessPoolExecutor(1, get_context("spawn")) as beside:
+        checked = beside.submit(_checked)
+        _drawn()
+        checked.result()
 
 
 def _drawn() -> None:
