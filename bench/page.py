@@ -28,12 +28,15 @@ WATCH = """() => {
   // From a movement of the pointer to the next picture that the page has made of what the server sent.
   window.took = [];
   let moved = null;
+  // Whoever waits is told: looking for it again and again would make the page draw itself all the time.
+  let came = () => {};
+  window.next = () => new Promise((done) => (came = done));
   addEventListener("pointermove", () => (moved ??= performance.now()), true);
   const make = window.createImageBitmap;
   window.createImageBitmap = async (...given) => {
     const made = await make(...given);
     requestAnimationFrame(() => {
-      if (moved !== null) window.took.push(performance.now() - moved);
+      if (moved !== null) window.took.push(performance.now() - moved), came();
       moved = null;
     });
     return made;
@@ -103,8 +106,9 @@ def drag_times(home: Path, film: str, moves: int = 60) -> list[float]:
         page.wait_for_timeout(1500)
         page.evaluate("window.took.length = 0")
         for k in range(moves):
+            page.evaluate("() => { window.coming = window.next(); }")
             page.mouse.move(x + 8 + 12 * np.sin(k / 6), y + 12 * np.cos(k / 6))
-            page.wait_for_function("k => window.took.length > k", arg=k, timeout=10_000)
+            page.evaluate("() => window.coming")
             # As a hand goes on: not always just when the last picture has come.
             page.wait_for_timeout(20 + 7 * (k % 5))
         took: list[float] = page.evaluate("window.took")

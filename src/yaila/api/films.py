@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Body, Depends, Header, Query, Request, Response
 from pydantic import BaseModel, Field
 
+from yaila.api.changes import Change, changes
 from yaila.api.desk import Desk, desk_of
 from yaila.api.lanes import is_long
 from yaila.core.errors import BadEdit, NotFound
@@ -57,12 +58,12 @@ class Sheet(BaseModel):
 
 
 class Trial(BaseModel):
-    """A film as an edit would leave it; nothing is kept. ``patch`` is what the edit comes to."""
+    """A film as an edit would leave it, by what is other in it and its plan than in the state that it was tried on;
+    nothing is kept."""
 
     state: str
-    film: Film
-    plan: Plan
-    patch: list[Any]
+    film: list[Change]
+    plan: list[Change]
 
 
 class PatchStep(BaseModel):
@@ -326,7 +327,8 @@ def _trial(
         # What is drawn gives way to short answers, and this one waits for it.
         is_long(request)
         desk.trials.until_drawn(film_id, named.named)
-    trial = Trial(state=made, film=after, plan=plan_of(after), patch=difference(before, after))
+    film, plan = changes(before, after), changes(plan_of(before), plan_of(after))
+    trial = Trial.model_construct(state=made, film=list(film), plan=list(plan))
     # It is written as it is: it has been checked, and comes with every movement of a hand.
     return Response(trial.model_dump_json(), media_type="application/json")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
@@ -52,3 +52,25 @@ class Bounded(Generic[K, V]):
     def _drop(self, key: K) -> None:
         if key in self._kept:
             self._bytes -= self._kept.pop(key)[1]
+
+
+class Remembered(Generic[V]):
+    """What was made of parts of a document, found again by these very parts and whatever else it depends on: an edit
+    leaves most parts as they are. Parts of a document that has been laid out are not changed any more.
+
+    Args:
+        most: how many are kept, in the unit of ``weight``.
+        weight: how much parts weigh that are kept with what was made of them.
+    """
+
+    def __init__(self, most: int, weight: Callable[[tuple[Any, ...]], int] = lambda parts: 1) -> None:
+        self._known: Bounded[tuple[Hashable, ...], tuple[tuple[Any, ...], V]] = Bounded(
+            most, lambda known: weight(known[0])
+        )
+
+    def of(self, parts: tuple[Any, ...], rest: tuple[Hashable, ...], make: Callable[[], V]) -> V:
+        """What was made of parts, and of the rest, which is held against what it was by its value."""
+        key = (*map(id, parts), *rest)
+        # The parts are kept with it, so that nothing else takes their numbers.
+        known = self._known.get(key) or self._known.put(key, (parts, make()))
+        return known[1]

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from yaila.core.bounded import Remembered
 from yaila.core.film.choreography import Choreography, choreograph
 from yaila.core.film.marked import ShownClip
 from yaila.core.film.model import Film
@@ -41,6 +42,9 @@ class SoundPlan(BaseModel):
     end: float
     look: str
     heard: bool
+
+
+_PLANS = Remembered[SoundPlan](1024)
 
 
 @dataclass(frozen=True)
@@ -96,22 +100,19 @@ class Soundtrack:
 
     def plans(self) -> list[SoundPlan]:
         """The sounds as the interface draws them."""
-        found = []
-        for sound in self.film.sounds:
-            where = self.ranges[sound.id]
-            start, end = (float(Fraction(at) * self._rate / RATE) for at in (where.start, where.end))
-            playing = self.playing(sound)
-            drawn = f"{sound.source.model_dump_json()}{playing}{where.end - where.start}"
-            found.append(
-                SoundPlan(
-                    id=sound.id,
-                    start=round(start, 4),
-                    end=round(end, 4),
-                    look=hashlib.sha256(drawn.encode()).hexdigest()[:16],
-                    heard=self._sounds(sound),
-                )
-            )
-        return found
+        return [self._known_plan(sound) for sound in self.film.sounds]
+
+    def _known_plan(self, sound: Sound) -> SoundPlan:
+        where, playing, heard = self.ranges[sound.id], self.playing(sound), self._sounds(sound)
+        return _PLANS.of(
+            (sound,), (where, playing, heard, self._rate), lambda: self._plan(sound, where, playing, heard)
+        )
+
+    def _plan(self, sound: Sound, where: Range, playing: Playing, heard: bool) -> SoundPlan:
+        start, end = (float(Fraction(at) * self._rate / RATE) for at in (where.start, where.end))
+        drawn = f"{sound.source.model_dump_json()}{playing}{where.end - where.start}"
+        look = hashlib.sha256(drawn.encode()).hexdigest()[:16]
+        return SoundPlan(id=sound.id, start=round(start, 4), end=round(end, 4), look=look, heard=heard)
 
     def placed(self, open_file: ReadFile) -> list[Placed]:
         """The sounds as they are mixed."""

@@ -6,18 +6,16 @@ The interface draws what stands here and reckons nothing of its own.
 from __future__ import annotations
 
 import math
-from collections import OrderedDict
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from itertools import chain, pairwise
-from threading import Lock
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from yaila.core.bounded import Bounded
+from yaila.core.bounded import Remembered
 from yaila.core.camera import FrameSize, Pose, Track
 from yaila.core.camera.manners import Steps
 from yaila.core.camera.pace import changes
@@ -34,7 +32,7 @@ from yaila.core.film.focus import focus_distances
 from yaila.core.film.heard import SoundPlan, Soundtrack
 from yaila.core.film.legs import Leg, flows
 from yaila.core.film.marked import KINDS, Region, Route, Timed, style_of
-from yaila.core.film.model import Film, FitModel, Plate
+from yaila.core.film.model import Film, FitModel, Plate, Vantage
 from yaila.core.film.running import course_values, courses_of, resting
 from yaila.core.film.timeline import Timeline
 from yaila.core.film.walk import Slot
@@ -262,19 +260,10 @@ class Plan(BaseModel):
 
 def plan_of(film: Film) -> Plan:
     """Lay a film out. Plans of the films last asked for are kept."""
-    known = _PLANS.get(id(film))
-    if known is None or known[0] is not film:
-        known = (film, _laid_out(film))
-        with _PLANNING:
-            _PLANS[id(film)] = known
-            while len(_PLANS) > MOST_PLANS:
-                _PLANS.popitem(last=False)
-    return known[1]
+    return _PLANS.of((film,), (), lambda: _laid_out(film))
 
 
-MOST_PLANS = 16
-_PLANS: OrderedDict[int, tuple[Film, Plan]] = OrderedDict()
-_PLANNING = Lock()
+_PLANS = Remembered[Plan](16)
 
 
 CURVE_PLACES = 41
@@ -294,7 +283,7 @@ def _grade_curves(film: Film) -> dict[str, list[tuple[float, float]]]:
 def _laid_out(film: Film) -> Plan:
     choreography = choreograph(film)
     size, frames = film.frame.size, choreography.frames
-    plates = [_plate(film, resting(plate), size, choreography.timeline) for plate in film.plates]
+    plates = [_plate(film, plate, size, choreography.timeline) for plate in film.plates]
     at = _spread(frames, MOST_CARRIED)
     track = choreography.camera.at(at.astype(np.float64))
     shown = _spread(len(at), MOST_SAMPLES)
@@ -305,7 +294,7 @@ def _laid_out(film: Film) -> Plan:
         plates=plates,
         vantages=[_vantage(film, index, leg, choreography.frames) for index, leg in enumerate(choreography.legs)],
         passages=[_passage(film, index, choreography) for index in range(len(film.vantages) - 1)],
-        routes=[_route(film, route, choreography.timeline.runs[route.id]) for route in film.routes],
+        routes=[_known_route(film, route, choreography.timeline.runs[route.id]) for route in film.routes],
         marks=[_mark(film, mark, choreography.timeline) for mark in film.timed],
         sounds=Soundtrack(film, choreography).plans(),
         courses=[_course(film, choreography, one) for one in _courses(film)] if frames else [],
@@ -314,6 +303,15 @@ def _laid_out(film: Film) -> Plan:
         curve_spans=track.span[shown].tolist(),
         sharpest=_carried(film, at, track, frames, plates) if frames else [],
     )
+
+
+MOST_MARKS = 16 * 2**20
+"""Bytes of parts of films of which something is remembered."""
+
+
+def _outlined(parts: tuple[Any, ...]) -> int:
+    """What the first of some parts takes, most of which are outlines."""
+    return 10_000 + 200 * sum(map(len, getattr(parts[0], "rings", ())))
 
 
 MOST_COURSED = 48
@@ -337,19 +335,26 @@ class _Running(NamedTuple):
 def _courses(film: Film) -> Iterator[_Running]:
     """Every course of a film, those that marks have from their styles included."""
     for effect in film.finish.effects:
-        for way, course, slot in courses_of(effect):
+        for way, course, slot in _known_courses(effect):
             yield _Running(effect, None, way, f"/{effect.id.replace('.', '/')}", course, slot)
     for name in ("plates", *(kind.listed for kind in KINDS.values()), "lanes", "sounds"):
         for index, part in enumerate(getattr(film, name)):
             style = style_of(part, film.styles) if hasattr(part, "style") else None
-            for way, course, slot in courses_of(part):
+            for way, course, slot in _known_courses(part):
                 if not (style and way[0] == "look" and way[1] not in part.own):
                     yield _Running(part, None, way, f"/{name}/{index}", course, slot)
             if style is None:
                 continue
-            for way, course, slot in courses_of(style):
+            for way, course, slot in _known_courses(style):
                 if way[1] not in part.own:
                     yield _Running(part, style.id, way, f"/styles/{film.styles.index(style)}", course, slot)
+
+
+_HAVE = Remembered[tuple[tuple[tuple[str, ...], Course[Any], Slot], ...]](MOST_MARKS, _outlined)
+
+
+def _known_courses(part: Any) -> tuple[tuple[tuple[str, ...], Course[Any], Slot], ...]:
+    return _HAVE.of((part,), (), lambda: tuple(courses_of(part)))
 
 
 def values_over(film: Film, choreography: Choreography, times: Sequence[Time]) -> Iterator[tuple[str, str, list[Any]]]:
@@ -367,15 +372,15 @@ def _course(film: Film, choreography: Choreography, running: _Running) -> Course
     if slot.kind == FOCUS:
         # It depends on the camera, and on where marks are.
         return _drawn_course(film, choreography, running, times)
-    laid = part.model_dump_json() if slot.kind == LAID else ""
-    key = (part.id, via, way, path, course.model_dump_json(), laid, *(time.frames for time in times))
-    known = _COURSES.get(key)
-    return known or _COURSES.put(key, _drawn_course(film, choreography, running, times))
+    return _COURSES.of(
+        # Where a plate lies depends on its picture too.
+        (course, part) if slot.kind == LAID else (course,),
+        (part.id, via, way, path, *(time.frames for time in times)),
+        lambda: _drawn_course(film, choreography, running, times),
+    )
 
 
-MOST_COURSES = 512
-_COURSES: Bounded[tuple[Any, ...], CoursePlan] = Bounded(MOST_COURSES, lambda course: 1)
-"""Courses as they were drawn: an edit leaves most of them as they are."""
+_COURSES = Remembered[CoursePlan](512)
 
 
 def _drawn_course(film: Film, choreography: Choreography, running: _Running, times: list[Time]) -> CoursePlan:
@@ -432,13 +437,11 @@ def _plate(film: Film, plate: Plate, size: FrameSize, timeline: Timeline) -> Pla
     times = timeline.reveals.get(plate.id), timeline.plays.get(plate.id)
     if plate.fit.ties:
         # How far its ties are off depends on what they are tied to.
-        return _laid_plate(film, plate, size, *times)
-    key = (plate.model_dump_json(), size, *times)
-    return _PLATES.get(key) or _PLATES.put(key, _laid_plate(film, plate, size, *times))
+        return _laid_plate(film, resting(plate), size, *times)
+    return _PLATES.of((plate,), (size, *times), lambda: _laid_plate(film, resting(plate), size, *times))
 
 
-MOST_PLATES = 1024
-_PLATES: Bounded[tuple[Any, ...], PlatePlan] = Bounded(MOST_PLATES, lambda plate: 1)
+_PLATES = Remembered[PlatePlan](1024)
 
 
 def _laid_plate(film: Film, plate: Plate, size: FrameSize, uncovers: Time | None, plays: Time | None) -> PlatePlan:
@@ -487,8 +490,19 @@ def _fit(film: Film, plate: Plate) -> FitPlan:
     )
 
 
+_VANTAGES = Remembered[VantagePlan](1024)
+
+
 def _vantage(film: Film, index: int, leg: Leg, frames: int) -> VantagePlan:
-    vantage = film.vantages[index]
+    vantage, passed = film.vantages[index], flows(film, index)
+    return _VANTAGES.of(
+        (vantage,),
+        (leg.start, leg.hold, frames, film.fps, film.frame.size, passed),
+        lambda: _laid_vantage(film, vantage, leg, frames, passed),
+    )
+
+
+def _laid_vantage(film: Film, vantage: Vantage, leg: Leg, frames: int, passed: bool) -> VantagePlan:
     corners, eye, ahead = _stand(vantage.pose, film.frame.size)
     return VantagePlan.model_construct(
         id=vantage.id,
@@ -499,7 +513,7 @@ def _vantage(film: Film, index: int, leg: Leg, frames: int) -> VantagePlan:
         outline=corners,
         eye=eye,
         ahead=ahead,
-        flows=flows(film, index),
+        flows=passed,
         half_angle=math.degrees(math.atan(film.frame.height / film.frame.width * FILM_BACK / 2 / vantage.focal)),
     )
 
@@ -575,7 +589,7 @@ def _way(channels: bytes, rate: Rate, frames: int) -> _Way:
     for half, place, ahead in zip(halves.tolist(), now, after - before, strict=True):
         reach = float(np.hypot(*ahead))
         if reach > 0:
-            ticks.append(Tick(at=_point(place), towards=_point(ahead / reach), whole=half % 2 == 0))
+            ticks.append(Tick.model_construct(at=_point(place), towards=_point(ahead / reach), whole=half % 2 == 0))
     return _Way(
         path=_short(np.stack([x, y], axis=1)[shown], grain),
         eye=[(x, y, z) for x, y, z in _short(track.taken(shown[:: max(len(shown) // 32, 1)]).eyes(), grain)],
@@ -589,6 +603,14 @@ def _way(channels: bytes, rate: Rate, frames: int) -> _Way:
 def _ease_curve(ease: Ease) -> list[XY]:
     times = np.linspace(0, 1, 33)
     return _short(np.stack([times, ease.at(times)], axis=1), 1e-4)
+
+
+_ROUTES = Remembered[RoutePlan](256)
+
+
+def _known_route(film: Film, route: Route, run: RouteRun) -> RoutePlan:
+    parts = (route, style_of(route, film.styles), run)
+    return _ROUTES.of(parts, (film.ground.kind,), lambda: _route(film, route, run))
 
 
 def _route(film: Film, route: Route, run: RouteRun) -> RoutePlan:
@@ -617,24 +639,37 @@ def _route(film: Film, route: Route, run: RouteRun) -> RoutePlan:
     )  # fmt: skip
 
 
+_MARKS = Remembered[MarkPlan](MOST_MARKS, _outlined)
+
+
 def _mark(film: Film, mark: Timed, timeline: Timeline) -> MarkPlan:
+    there, uncovers = timeline.ranges[mark.id], timeline.reveals.get(mark.id)
+    start, end = there.start.frame, there.end.frame
+    uncovered = uncovers.frame if uncovers else None
+    return _MARKS.of(
+        (mark, style_of(mark, film.styles)),
+        (film.ground.kind, start, end, uncovered),
+        lambda: _laid_mark(film, mark, start, end, uncovered),
+    )
+
+
+def _laid_mark(film: Film, mark: Timed, start: int, end: int, uncovers: int | None) -> MarkPlan:
     # Traced outlines have many corners: the interface has those from the document.
     rings: list[list[XY]] = []
     if isinstance(mark, Region) and mark.circle:
         rings = [list(ring) for ring in resting(mark).outline(film.ground.kind == "mercator")]
-    there, uncovers = timeline.ranges[mark.id], timeline.reveals.get(mark.id)
-    start, end = there.start.frame, there.end.frame
     mark = film.in_style(mark)
     return MarkPlan.model_construct(
         id=mark.id, start=start, end=end, whole=mark.whole(start, end), look=resting(film.look_of(mark)),
-        comes=mark.comes, goes=mark.goes, rings=rings, uncovers=uncovers.frame if uncovers else None,
+        comes=mark.comes, goes=mark.goes, rings=rings, uncovers=uncovers,
     )  # fmt: skip
 
 
 def _spread(count: int, most: int) -> NDArray[np.int64]:
     """Places among so many, no more than about ``most``: the first and the last, and evenly between them."""
     step = max(1, math.ceil(count / most))
-    return np.unique(np.append(np.arange(0, count, step), max(count - 1, 0)))[: count or 0]
+    places = np.arange(0, count, step)
+    return places if count % step == 1 % step or not count else np.append(places, count - 1)
 
 
 def _carried(film: Film, at: NDArray[np.int64], track: Track, frames: int, plates: list[PlatePlan]) -> list[Stretch]:

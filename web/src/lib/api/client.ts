@@ -54,6 +54,7 @@ export type VantagePlan = Schemas["VantagePlan"];
 export type PassagePlan = Schemas["PassagePlan"];
 export type Sheet = Schemas["Sheet"];
 export type Trial = Schemas["Trial"];
+export type Change = Schemas["Change"];
 export type Card = Schemas["Card"];
 export type ReelPart = NonNullable<Schemas["ReelSettings"]["part"]>;
 export type NewFilm = Partial<Schemas["NewFilm"]>;

@@ -51,6 +51,14 @@ describe("marks", () => {
     expect(found.map(hangsOn)).toEqual(["hangs on a vantage", "at a time", "at a time"]);
   });
 
+  it("gives what is as it was before as the very same", () => {
+    const before = marksOf(film, plan);
+    const marks = [plan.marks[0]!, { ...plan.marks[1]!, end: 150 }];
+    const after = marksOf({ ...film, name: "Another" }, { ...plan, marks });
+    expect(after.map((one, k) => one === before[k])).toEqual([true, true, false]);
+    expect(after[2]!.end).toBe(150);
+  });
+
   it("leaves out what the plan does not know yet", () => {
     expect(marksOf(film, { ...plan, marks: [] }).map(({ kind }) => kind)).toEqual(["route"]);
   });

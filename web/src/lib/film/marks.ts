@@ -35,26 +35,46 @@ export const LISTS = {
   inset: "insets",
 } as const;
 
-/** All marks, from the ground up. */
+/** All marks, from the ground up; one that is as it was before is the very same. */
 export function marksOf(film: Film, plan: Plan): Found[] {
   const routes = film.routes.map((mark, k): Found => {
     const laid = plan.routes[k]!;
-    const last = laid.stops[laid.stops.length - 1]!;
-    const look = laid.look as unknown as Look;
-    const time = { start: laid.starts, end: last.reached, whole: laid.starts, uncovers: null, comes: null, goes: null };
-    return { kind: "route", mark, path: `/routes/${k}`, look, ...time };
+    return found(mark, laid, `/routes/${k}`, () => {
+      const last = laid.stops[laid.stops.length - 1]!;
+      const time = { start: laid.starts, end: last.reached, whole: laid.starts, uncovers: null };
+      return { kind: "route", ...time, comes: null, goes: null };
+    });
   });
   const laid = new Map(plan.marks.map((one) => [one.id, one]));
   const timed = (kind: Exclude<MarkKind, "route">) =>
     film[LISTS[kind]].flatMap((mark, k): Found[] => {
       const there = laid.get(mark.id);
       if (!there) return [];
-      const { start, end, whole, uncovers, comes, goes } = there;
-      const look = there.look as unknown as Look;
-      return [{ kind, mark, path: `/${LISTS[kind]}/${k}`, look, comes, goes, start, end, whole, uncovers }];
+      return [
+        found(mark, there, `/${LISTS[kind]}/${k}`, () => {
+          const { start, end, whole, uncovers, comes, goes } = there;
+          return { kind, start, end, whole, uncovers, comes, goes };
+        }),
+      ];
     });
   const kinds = ["region", "marker", "inset", "label", "lamp", "deck"] as const;
   return [...routes, ...kinds.flatMap(timed)];
+}
+
+const known = new WeakMap<Found["mark"], { laid: object; found: Found }>();
+
+/** A mark where it stands and as it is laid out: what was found before, while all of it is the same. */
+function found(
+  mark: Found["mark"],
+  laid: { look: unknown },
+  path: string,
+  rest: () => Omit<Found, "mark" | "path" | "look">,
+): Found {
+  const before = known.get(mark);
+  if (before?.laid === laid && before.found.path === path) return before.found;
+  const made: Found = { ...rest(), mark, path, look: laid.look as Look };
+  known.set(mark, { laid, found: made });
+  return made;
 }
 
 /** What a mark hangs on, in a word or two. */

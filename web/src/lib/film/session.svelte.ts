@@ -23,6 +23,7 @@ import {
   type OfferedSign,
   type XY,
 } from "../api/client";
+import { changed } from "./changed";
 import { courseAt, type Address } from "./courses";
 import { named, placed } from "./named";
 import { LISTS, marksOf, type Found, type MarkKind } from "./marks";
@@ -59,6 +60,8 @@ export type Tool =
 export type Judging = "laid" | "through" | "difference" | "wipe";
 /** Asks for a trial of a state, by the name that it is given. */
 type Ask = (query: { state: string; named: string; watched: boolean }) => Promise<Trial>;
+/** What is being tried: a state of the film, as it would be. */
+type Tried = Pick<Sheet, "state" | "film" | "plan">;
 /** A fresh identifier for a part of the document. */
 export const newId = () => Math.random().toString(16).slice(2, 14);
 
@@ -70,7 +73,7 @@ const UNSEEN = 600;
 /** The film on the table: its document as kept or as being tried, the selection, and the jobs under way. */
 export class Session {
   sheet = $state.raw<Sheet | null>(null);
-  trial = $state.raw<Trial | null>(null);
+  trial = $state.raw<Tried | null>(null);
   choices = $state.raw<Choices | null>(null);
   cards = $state.raw<Card[]>([]);
   jobs = $state.raw<Job[]>([]);
@@ -760,16 +763,17 @@ export class Session {
     while (this.#asked) {
       const ask = this.#asked;
       this.#asked = null;
-      const dropped = this.#dropped;
+      const [dropped, kept] = [this.#dropped, this.sheet!];
       const named = `t${newId()}`;
       try {
-        const answer = ask({ state: this.sheet?.state ?? "", named, watched: this.watched });
+        const answer = ask({ state: kept.state, named, watched: this.watched });
         // Its picture is asked for at once: it comes before the rest.
         this.coming = named;
-        const trial = await answer;
+        const { state, film, plan } = await answer;
         // What was let go while the answer was on its way stays let go.
         if (dropped !== this.#dropped) continue;
-        [this.trial, this.coming] = [trial, ""];
+        this.trial = { state, film: changed(kept.film, film), plan: changed(kept.plan, plan) };
+        this.coming = "";
         this.notice = "";
         await tick();
         await Promise.race([this.seen(), new Promise((go) => setTimeout(go, UNSEEN))]);

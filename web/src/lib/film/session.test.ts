@@ -91,12 +91,15 @@ describe("a session", () => {
 
   it("tries only the newest of many drags, shows it, and keeps its patch", async () => {
     const session = await opened();
-    const patch = [{ op: "replace", path: "/vantages/0/span", value: 30 }];
     answer = async (call) => {
       await new Promise((done) => setTimeout(done, 5));
       if (call.method === "PATCH") return { body: sheet(8, "Kept") };
       return {
-        body: { state: "t1", film: film(`Tried ${(call.body as { value: number }[])[0]!.value}`), plan, patch },
+        body: {
+          state: "t1",
+          film: [{ path: "/name", value: `Tried ${(call.body as { value: number }[])[0]!.value}` }],
+          plan: [],
+        },
       };
     };
     for (let value = 1; value <= 20; value++) session.tryPatch([{ op: "replace", path: "/vantages/0/span", value }]);
@@ -117,7 +120,7 @@ describe("a session", () => {
       named.push(new URL(call.path, "http://x").searchParams.get("named")!);
       await new Promise((done) => setTimeout(done, 150));
       if (refused) return { status: 422, body: { detail: "That cannot be." } };
-      return { body: { state: named.at(-1), film: film("Tried"), plan, patch: [] } };
+      return { body: { state: named.at(-1), film: [{ path: "/name", value: "Tried" }], plan: [] } };
     };
     const kept = session.pictured;
     session.tryPatch([{ op: "replace", path: "/name", value: "one" }]);
@@ -139,7 +142,11 @@ describe("a session", () => {
     const kept = session.pictured;
     answer = async (call) => {
       await new Promise((done) => setTimeout(done, 300));
-      return { body: call.path.includes("trials") ? { state: "t1", film: film("Tried"), plan, patch: [] } : sheet(8) };
+      return {
+        body: call.path.includes("trials")
+          ? { state: "t1", film: [{ path: "/name", value: "Tried" }], plan: [] }
+          : sheet(8),
+      };
     };
     session.tryPatch([{ op: "replace", path: "/name", value: "one" }]);
     await vi.waitFor(() => expect(session.coming).not.toBe(""));
@@ -157,7 +164,7 @@ describe("a session", () => {
 
   it("tries the next once what is tried has been seen, or has not come for long", async () => {
     const session = await opened();
-    answer = async () => ({ body: { state: "t1", film: film("Tried"), plan, patch: [] } });
+    answer = async () => ({ body: { state: "t1", film: [{ path: "/name", value: "Tried" }], plan: [] } });
     let see = () => {};
     session.seen = () => new Promise<void>((done) => (see = done));
     const asked = () => calls.filter((call) => call.path.includes("trials")).length;
@@ -183,7 +190,8 @@ describe("a session", () => {
     answer = async (call) => {
       // The server is slow, and trials are slower than edits.
       await new Promise((done) => setTimeout(done, call.path.includes("trials") ? 30 : 5));
-      if (call.path.includes("trials")) return { body: { state: "t1", film: film("Tried"), plan, patch: [] } };
+      if (call.path.includes("trials"))
+        return { body: { state: "t1", film: [{ path: "/name", value: "Tried" }], plan: [] } };
       const kept = { ...sheet(++revision), film: three(["z", "a", "b", "c"]) };
       return { body: kept };
     };
@@ -258,7 +266,7 @@ describe("a session", () => {
 
   it("forgets a trial that is dropped", async () => {
     const session = await opened();
-    answer = () => ({ body: { state: "t1", film: film("Tried"), plan, patch: [] } });
+    answer = () => ({ body: { state: "t1", film: [{ path: "/name", value: "Tried" }], plan: [] } });
     session.tryAct({ act: "remove_plate", plate: "p" });
     await vi.waitFor(() => expect(session.film?.name).toBe("Tried"));
     session.dropTrial();
@@ -272,7 +280,7 @@ describe("a session", () => {
     let come = () => {};
     answer = () =>
       new Promise((resolve) => {
-        come = () => resolve({ body: { state: "t1", film: film("Dragged"), plan, patch: [] } });
+        come = () => resolve({ body: { state: "t1", film: [{ path: "/name", value: "Dragged" }], plan: [] } });
       });
     session.tryPatch([{ op: "replace", path: "/name", value: "Dragged" }]);
     await vi.waitFor(() => expect(calls).toHaveLength(1));
@@ -294,7 +302,7 @@ describe("a session", () => {
 
   it("does not disturb a drag by what arrived meanwhile", async () => {
     const session = await opened();
-    answer = () => ({ body: { state: "t1", film: film("Tried"), plan, patch: [] } });
+    answer = () => ({ body: { state: "t1", film: [{ path: "/name", value: "Tried" }], plan: [] } });
     session.tryAct({ act: "remove_plate", plate: "p" });
     await vi.waitFor(() => expect(session.trial).not.toBeNull());
     answer = () => ({ body: { revision: 9, jobs: [] } });
