@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from pathlib import Path
 
@@ -66,6 +67,39 @@ def test_a_frame_is_drawn_moved_stepped_retimed_undone_and_redone(server: Server
         page.get_by_role("button", name="Redo").click()
     expect(page.get_by_title("Nothing to redo")).to_be_visible()
     assert film_of(server)["film"] == done
+
+
+def test_what_is_held_goes_with_the_hand_before_the_server_answers(server: Server, film: Page) -> None:
+    page, waiting = film, []
+    pick(page, "Cove")
+    badge, frame = page.locator(".badge.selected .plaque"), page.locator("polygon.frame.selected").last
+    (x, y), at = middle(badge), middle(frame)
+    page.route(lambda url: "/trials/" in url, lambda route: waiting.append(route))
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 50, y - 20, steps=5)
+    # Nothing is answered yet, and all that belongs to it is under the hand.
+    assert middle(badge) == pytest.approx((x + 50, y - 20), abs=0.6)
+    assert middle(frame) == pytest.approx((at[0] + 50, at[1] - 20), abs=0.6)
+    page.mouse.move(x + 80, y, steps=2)
+    # Nor does it jump when the answer to an earlier place comes.
+    assert len(waiting) == 1
+    with page.expect_response(lambda answer: "/trials/" in answer.url):
+        waiting.pop().continue_()
+    page.wait_for_timeout(300)
+    assert middle(badge) == pytest.approx((x + 80, y), abs=0.6)
+    page.unroute_all(behavior="ignoreErrors")
+    page.mouse.up()
+    kept(page, "Move vantage")
+    expect(page.locator(".badge.selected")).not_to_have_attribute("transform", re.compile("."))
+    assert middle(badge) == pytest.approx((x + 80, y), abs=0.6)
+    # Let go of with Escape, it is back.
+    page.mouse.move(*middle(badge))
+    page.mouse.down()
+    page.mouse.move(x + 20, y, steps=3)
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    assert middle(badge) == pytest.approx((x + 80, y), abs=0.6)
 
 
 def test_the_camera_is_flown_freely_and_kept(server: Server, film: Page) -> None:

@@ -31,7 +31,7 @@
   import PlateLayer from "./PlateLayer.svelte";
   import { aimed } from "./aim";
   import { asks, TOOLS } from "./tools";
-  import { centre, fitted, marks, on, polyline, toGround, toScreen, zoomed, type View } from "./view";
+  import { centre, fitted, marks, on, polyline, toGround, toScreen, zoomed, type Drag, type View } from "./view";
 
   let view = $state.raw<View>({ x: 0, y: 0, scale: 1, width: 0, height: 0 });
   let wipe = $state(0.5);
@@ -138,19 +138,24 @@
     return (event) => toGround(view, here(event, box));
   }
 
-  /** Drag something: what it comes to is tried as the pointer moves, and kept when it is let go. */
-  function drag(event: PointerEvent, moving: (to: XY, from: XY) => void, label: string, clicked?: () => void) {
+  /** Drag something: what it comes to is tried as the pointer moves, and kept when it is let go. Parts that are `held`
+   * go with the hand as they are. */
+  const drag: Drag = (event, moving, label, { clicked, held } = {}) => {
     event.preventDefault();
     event.stopPropagation();
     area.focus({ preventScroll: true });
     const place = grasped();
     const from = place(event);
     follow(event, {
-      moved: (next) => moving(place(next), from),
+      moved: (next) => {
+        const to = place(next);
+        if (held) session.hold(held, [to[0] - from[0], to[1] - from[1]]);
+        moving(to, from);
+      },
       done: (moved) => (moved ? void session.keepTrial(label) : clicked?.()),
       dropped: () => session.dropTrial(),
     });
-  }
+  };
 
   function pressed(event: PointerEvent) {
     if (event.button !== 0 && event.button !== 1) return;
@@ -195,7 +200,7 @@
               degrees: 0,
             }),
           "Move plate",
-          () => pick(from),
+          { clicked: () => pick(from) },
         );
         return;
       }

@@ -4,7 +4,7 @@
   import { digits } from "../format";
   import { follow } from "../ui/follow";
   import type { Placing } from "./placing.svelte";
-  import { centre, polyline, toScreen, type View } from "./view";
+  import { centre, polyline, toScreen, type Drag, type View } from "./view";
 
   let {
     view,
@@ -26,7 +26,7 @@
     pinned: boolean;
     /** Where the wipe stands, a share of the chart's width. */
     wipe: number;
-    drag: (event: PointerEvent, moving: (to: XY, from: XY) => void, label: string) => void;
+    drag: Drag;
   } = $props();
 
   const s = (point: XY): XY => toScreen(view, point);

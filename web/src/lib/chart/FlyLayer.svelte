@@ -6,7 +6,7 @@
   import { length } from "../format";
   import { follow } from "../ui/follow";
   import { badgePlaces } from "./badges";
-  import { polyline, toScreen, type View } from "./view";
+  import { polyline, shifted, toScreen, type Drag, type View } from "./view";
 
   let {
     view,
@@ -16,7 +16,7 @@
     view: View;
     /** Whether the ways between vantages are shown. */
     passages: boolean;
-    drag: (event: PointerEvent, moving: (to: XY, from: XY) => void, label: string, clicked?: () => void) => void;
+    drag: Drag;
   } = $props();
 
   const film = $derived(session.film!);
@@ -53,6 +53,7 @@
       };
     }),
   );
+  const held = (id: string) => shifted(view, session.ahead(id));
   const corners = (points: XY[]) => points.map(([x, y]) => `${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
   /** All frames but the chosen ones, as one drawing: a film may have hundreds. */
   const otherFrames = $derived(
@@ -100,6 +101,8 @@
   }
 
   const now = $derived(camera.moment(player.frame));
+  /** The vantage at which the camera rests now. */
+  const rests = $derived(plan.vantages.find(({ start, last }) => start <= player.frame && player.frame <= last));
   /** The rail of the passage that is worked on. */
   const rail = $derived.by(() => {
     const index = session.passage;
@@ -144,8 +147,10 @@
             degrees: 0,
           }),
         "Move vantages",
+        { held: group },
       );
-    drag(event, (to, start) => session.tryAct({ act: "pull_vantage", vantage: id, grip, to, start }), label);
+    const held = grip === "target" ? [id] : undefined;
+    drag(event, (to, start) => session.tryAct({ act: "pull_vantage", vantage: id, grip, to, start }), label, { held });
   }
 
   /** Drag something whose place stands in the document as an x and a y. */
@@ -184,15 +189,17 @@
   <path class="beat" d={beats} />
 {/if}
 
-{#if now}<polygon class="now" points={line(now.outline)} />{/if}
+{#if now}<polygon class="now" points={line(now.outline)} transform={rests && held(rests.id)} />{/if}
 
 <path class="frame case" d={otherFrames} />
 <path class="frame" d={otherFrames} />
 {#each vantages as v (v.laid.id)}
   {#if v.shape !== "wide"}
     {#if v.selected || v.also}
-      <polygon class="frame case" class:selected={v.selected} points={corners(v.points)} />
-      <polygon class="frame" class:selected={v.selected} class:also={v.also} points={corners(v.points)} />
+      <g transform={held(v.laid.id)}>
+        <polygon class="frame case" class:selected={v.selected} points={corners(v.points)} />
+        <polygon class="frame" class:selected={v.selected} class:also={v.also} points={corners(v.points)} />
+      </g>
     {/if}
     {#if session.step === "fly"}
       <!-- svelte-ignore a11y_no_static_element_interactions -->
@@ -216,27 +223,29 @@
 {/if}
 {#each vantages.filter((v) => v.selected && session.step === "fly") as v (v.laid.id)}
   {#if v.shape === "frame"}
-    {#each v.points as [x, y], k (k)}
-      <!-- svelte-ignore a11y_no_static_element_interactions -->
-      <g class="grip" onpointerdown={(e) => pullVantage(e, v.laid.id, "size")}>
-        <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
-      </g>
-    {/each}
     {@const ahead = toScreen(view, v.laid.ahead)}
-    <line class="sight case" x1={v.eye[0]} y1={v.eye[1]} x2={ahead[0]} y2={ahead[1]} />
-    <line class="sight" x1={v.eye[0]} y1={v.eye[1]} x2={ahead[0]} y2={ahead[1]} />
-    <!-- svelte-ignore a11y_no_static_element_interactions -->
-    <g class="grip round" onpointerdown={(e) => pullVantage(e, v.laid.id, "heading")}>
-      <circle class="reach" cx={ahead[0]} cy={ahead[1]} r="12" /><circle cx={ahead[0]} cy={ahead[1]} r="4.5" />
-      <title>Heading: drag round</title>
+    <g transform={held(v.laid.id)}>
+      {#each v.points as [x, y], k (k)}
+        <!-- svelte-ignore a11y_no_static_element_interactions -->
+        <g class="grip" onpointerdown={(e) => pullVantage(e, v.laid.id, "size")}>
+          <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
+        </g>
+      {/each}
+      <line class="sight case" x1={v.eye[0]} y1={v.eye[1]} x2={ahead[0]} y2={ahead[1]} />
+      <line class="sight" x1={v.eye[0]} y1={v.eye[1]} x2={ahead[0]} y2={ahead[1]} />
+      <!-- svelte-ignore a11y_no_static_element_interactions -->
+      <g class="grip round" onpointerdown={(e) => pullVantage(e, v.laid.id, "heading")}>
+        <circle class="reach" cx={ahead[0]} cy={ahead[1]} r="12" /><circle cx={ahead[0]} cy={ahead[1]} r="4.5" />
+        <title>Heading: drag round</title>
+      </g>
+      <!-- svelte-ignore a11y_no_static_element_interactions -->
+      <g class="grip round eye" onpointerdown={(e) => pullVantage(e, v.laid.id, "standing")}>
+        <circle class="reach" cx={v.eye[0]} cy={v.eye[1]} r="12" /><circle cx={v.eye[0]} cy={v.eye[1]} r="5.5" />
+        <circle class="dot" cx={v.eye[0]} cy={v.eye[1]} r="1.8" />
+        <title>Where the camera stands: drag away from the target to tilt</title>
+      </g>
+      <text class="halo" x={v.eye[0] + 10} y={v.eye[1] + 14}>{length(v.laid.eye[2], ground).join(" ")} up</text>
     </g>
-    <!-- svelte-ignore a11y_no_static_element_interactions -->
-    <g class="grip round eye" onpointerdown={(e) => pullVantage(e, v.laid.id, "standing")}>
-      <circle class="reach" cx={v.eye[0]} cy={v.eye[1]} r="12" /><circle cx={v.eye[0]} cy={v.eye[1]} r="5.5" />
-      <circle class="dot" cx={v.eye[0]} cy={v.eye[1]} r="1.8" />
-      <title>Where the camera stands: drag away from the target to tilt</title>
-    </g>
-    <text class="halo" x={v.eye[0] + 10} y={v.eye[1] + 14}>{length(v.laid.eye[2], ground).join(" ")} up</text>
   {/if}
 {/each}
 {#each vantages as v, k (v.laid.id)}
@@ -244,6 +253,7 @@
   <!-- svelte-ignore a11y_no_static_element_interactions -->
   <g
     class="badge"
+    transform={held(v.laid.id)}
     class:selected={v.selected}
     class:also={v.also}
     onpointerdown={(e) => (session.step === "fly" ? pullVantage(e, v.laid.id, "target") : e.stopPropagation())}
@@ -261,6 +271,7 @@
   </g>
   {#if v.selected}<text
       class="halo name"
+      transform={held(v.laid.id)}
       text-anchor={x > view.width - 110 ? "end" : "start"}
       x={x + (x > view.width - 110 ? -14 : 14)}
       y={y + 4}>{v.document.name}</text

@@ -4,14 +4,14 @@
   import type { Found, Timed } from "../film/marks";
   import { session } from "../film/session.svelte";
   import { length } from "../format";
-  import { polyline, toGround, toScreen, type View } from "./view";
+  import { polyline, shifted, toGround, toScreen, type Drag, type View } from "./view";
 
   let {
     view,
     drag,
   }: {
     view: View;
-    drag: (event: PointerEvent, moving: (to: XY, from: XY) => void, label: string, clicked?: () => void) => void;
+    drag: Drag;
   } = $props();
 
   /** Outlines with more corners than this are not pulled corner by corner. */
@@ -28,6 +28,7 @@
   const lamps = $derived(of("lamp") as Found<"lamp">[]);
   const finishing = $derived(session.step === "finish");
   const line = (points: XY[]) => polyline(view, points);
+  const held = (found: Found) => shifted(view, session.ahead(found.mark.id));
   const rings = ({ mark }: Found<"region">): XY[][] =>
     mark.circle ? (plan.marks.find(({ id }) => id === mark.id)?.rings ?? []) : (mark.rings as XY[][]);
 
@@ -72,6 +73,7 @@
       event,
       (to, from) => session.tryAct({ act: "shift_marks", marks, by: [to[0] - from[0], to[1] - from[1]] }),
       marks.length > 1 ? `Move ${marks.length} ${kind}s` : `Move ${kind}`,
+      { held: marks },
     );
   }
 
@@ -149,6 +151,7 @@
     <!-- svelte-ignore a11y_no_static_element_interactions -->
     <path
       class="region"
+      transform={held(region)}
       class:on
       class:fixed={!marking}
       d={outline.map((ring) => `M${line(ring).replaceAll(" ", "L")}Z`).join("")}
@@ -160,7 +163,7 @@
       {#if region.mark.circle}
         {@const [x, y] = toScreen(view, outline[0]?.[45] ?? [region.mark.circle.x, region.mark.circle.y])}
         <!-- svelte-ignore a11y_no_static_element_interactions -->
-        <g class="grip" onpointerdown={(event) => pullRim(event, region)}>
+        <g class="grip" transform={held(region)} onpointerdown={(event) => pullRim(event, region)}>
           <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
           <text class="halo" x={x + 10} y={y + 4}
             >{length(resting(region.mark.circle.radius), film.ground.kind).join(" ")}</text
@@ -172,7 +175,7 @@
           {#each ring as corner, k (k)}
             {@const [x, y] = toScreen(view, corner as XY)}
             <!-- svelte-ignore a11y_no_static_element_interactions -->
-            <g class="grip" onpointerdown={(event) => pullCorner(event, region, j, k)}>
+            <g class="grip" transform={held(region)} onpointerdown={(event) => pullCorner(event, region, j, k)}>
               <circle class="reach" cx={x} cy={y} r="10" /><rect x={x - 3.5} y={y - 3.5} width="7" height="7" />
             </g>
           {/each}
@@ -232,6 +235,7 @@
     <!-- svelte-ignore a11y_no_static_element_interactions -->
     <g
       class={found.kind}
+      transform={held(found)}
       class:on={on || session.also.includes(found.mark.id)}
       onpointerdown={(event) => marking && pullMark(event, found)}
     >
@@ -246,7 +250,7 @@
       {/if}
     </g>
     {#if found.kind === "marker" && (on || (marking && !named(x, y)))}
-      <text class="halo" x={x + 11} y={y + 4}>{(found.mark as Marker | Region).name}</text>
+      <text class="halo" transform={held(found)} x={x + 11} y={y + 4}>{(found.mark as Marker | Region).name}</text>
     {/if}
   {/if}
 {/each}
@@ -258,6 +262,7 @@
     <!-- svelte-ignore a11y_no_static_element_interactions -->
     <g
       class="inset"
+      transform={held(inset)}
       class:on={on || session.also.includes(inset.mark.id)}
       onpointerdown={(event) => marking && pullMark(event, inset)}
     >
@@ -266,7 +271,7 @@
       {#if inset.mark.shows.kind === "clip"}<path class="play" d="M{x - 3} {y - 19}l8 4.500l-8 4.500z" />{/if}
       <title>{inset.mark.name}: drag it</title>
     </g>
-    {#if on || marking}<text class="halo" x={x + 17} y={y - 11}>{inset.mark.name}</text>{/if}
+    {#if on || marking}<text class="halo" transform={held(inset)} x={x + 17} y={y - 11}>{inset.mark.name}</text>{/if}
   {/if}
 {/each}
 
@@ -276,16 +281,16 @@
     {#if lamp.mark.shown || on}
       {@const [x, y] = toScreen(view, [lamp.mark.x, lamp.mark.y])}
       {@const reach = (lamp.look.reach as number) * view.scale}
-      {#if on}<circle class="lit" cx={x} cy={y} r={reach} />{/if}
+      {#if on}<circle class="lit" transform={held(lamp)} cx={x} cy={y} r={reach} />{/if}
       <!-- svelte-ignore a11y_no_static_element_interactions -->
-      <g class="lamp" class:on onpointerdown={(event) => pullMark(event, lamp)}>
+      <g class="lamp" class:on transform={held(lamp)} onpointerdown={(event) => pullMark(event, lamp)}>
         <circle class="reach" cx={x} cy={y} r="12" /><circle cx={x} cy={y} r={on ? 7 : 5.5} />
         <path d="M{x - 9} {y}h-3M{x + 9} {y}h3M{x} {y - 9}v-3M{x} {y + 9}v3" />
         <title>{lamp.mark.name}: drag it</title>
       </g>
       {#if on && !lamp.mark.locked}
         <!-- svelte-ignore a11y_no_static_element_interactions -->
-        <g class="grip" onpointerdown={(event) => pullReach(event, lamp)}>
+        <g class="grip" transform={held(lamp)} onpointerdown={(event) => pullReach(event, lamp)}>
           <circle class="reach" cx={x + reach} cy={y} r="12" /><rect x={x + reach - 4} y={y - 4} width="8" height="8" />
           <text class="halo" x={x + reach + 10} y={y + 4}
             >{length(lamp.look.reach as number, film.ground.kind).join(" ")}</text

@@ -4,12 +4,31 @@ import { telling } from "../ui/traced";
 /** What part of the ground the chart shows: its middle, screen pixels per ground unit, and the size on screen. */
 export type View = { x: number; y: number; scale: number; width: number; height: number };
 
+/** Drags something on the chart: what it comes to is tried as the pointer moves from place to place, and kept by a name
+ * when it is let go. */
+export type Drag = (
+  event: PointerEvent,
+  moving: (to: XY, from: XY) => void,
+  label: string,
+  more?: {
+    /** It was no drag. */
+    clicked?: () => void;
+    /** Parts of the film that go with the hand as they are, at once. */
+    held?: string[];
+  },
+) => void;
+
 export function toScreen(view: View, [x, y]: XY): XY {
   return [view.width / 2 + (x - view.x) * view.scale, view.height / 2 - (y - view.y) * view.scale];
 }
 
 export function toGround(view: View, [u, v]: XY): XY {
   return [view.x + (u - view.width / 2) / view.scale, view.y - (v - view.height / 2) / view.scale];
+}
+
+/** How something is drawn that is so far from where it says it is, ground units. */
+export function shifted(view: View, by: XY | null): string | undefined {
+  return by ? `translate(${(by[0] * view.scale).toFixed(1)} ${(-by[1] * view.scale).toFixed(1)})` : undefined;
 }
 
 /** Ground points on the screen, as an SVG list of points. */

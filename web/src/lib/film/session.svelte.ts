@@ -100,6 +100,10 @@ export class Session {
   judging = $state<Judging>("laid");
   /** Whether a frame is looked at: that of a trial is asked for together with it, and comes first. */
   watched = false;
+  /** What a hand has hold of, and how far it has carried it on the ground. */
+  #held = $state.raw<{ ids: string[]; by: XY }>({ ids: [], by: [0, 0] });
+  /** How much of that the trial knows of that is shown. */
+  #told = $state.raw<XY>([0, 0]);
   /** What the trial is called that is being asked for. */
   coming = $state("");
   /** Effects of the finish that are left out while one works: a matter of the view, not of the film. */
@@ -270,6 +274,24 @@ export class Session {
     );
   }
 
+  /** Say how far a hand has carried parts of the film, before that is tried. */
+  hold(ids: string[], by: XY): void {
+    this.#held = { ids, by };
+  }
+
+  /** How far a hand is ahead of where a part is shown to be, ground units: it does not wait for an answer. */
+  ahead(id: string): XY | null {
+    const { ids, by } = this.#held;
+    return ids.includes(id) ? [by[0] - this.#told[0], by[1] - this.#told[1]] : null;
+  }
+
+  #letGo(): void {
+    this.trial = null;
+    this.coming = "";
+    this.#held = { ids: [], by: [0, 0] };
+    this.#told = [0, 0];
+  }
+
   /** Keep what is being tried: it takes its place among the edits at once, whether the trial has been answered or not. */
   async keepTrial(label: string): Promise<void> {
     const meant = this.#meant;
@@ -286,8 +308,7 @@ export class Session {
     this.#meant = null;
     this.#asked = null;
     this.#dropped++;
-    this.coming = "";
-    this.trial = null;
+    this.#letGo();
   }
 
   async undo(): Promise<void> {
@@ -737,7 +758,7 @@ export class Session {
           if (error instanceof Refusal && error.status === 412) await this.refresh();
           throw error;
         } finally {
-          if (this.id === film) [this.trial, this.coming] = [null, ""];
+          if (this.id === film) this.#letGo();
         }
       }),
     );
@@ -763,7 +784,7 @@ export class Session {
     while (this.#asked) {
       const ask = this.#asked;
       this.#asked = null;
-      const [dropped, kept] = [this.#dropped, this.sheet!];
+      const [dropped, kept, { by }] = [this.#dropped, this.sheet!, this.#held];
       const named = `t${newId()}`;
       try {
         const answer = ask({ state: kept.state, named, watched: this.watched });
@@ -773,6 +794,7 @@ export class Session {
         // What was let go while the answer was on its way stays let go.
         if (dropped !== this.#dropped) continue;
         this.trial = { state, film: changed(kept.film, film), plan: changed(kept.plan, plan) };
+        this.#told = by;
         this.coming = "";
         this.notice = "";
         await tick();
