@@ -269,7 +269,7 @@
       />{/if}
     <text {x} y={y + 4}>{v.index + 1}</text>
   </g>
-  {#if v.selected}<text
+  {#if v.selected && editing}<text
       class="halo name"
       transform={held(v.laid.id)}
       text-anchor={x > view.width - 110 ? "end" : "start"}

@@ -111,6 +111,15 @@
   /** How far a tag is raised at most, pixels. */
   const HIGHEST = 42;
 
+  /** Where pictures and clips set into the film stand on the screen: left, top, right, bottom, their names included. */
+  const cards = $derived(
+    insets.flatMap(({ mark }) => {
+      if (!mark.shown || mark.stands === "frame" || mark.stands === "full") return [];
+      const [x, y] = toScreen(view, [mark.x, mark.y]);
+      return [[x - 14, y - 25, x + 17 + (marking ? mark.name.length * 6.2 : 0), y - 2]];
+    }),
+  );
+
   /** The tags of labels: what they say, how wide they are, and how far they are raised so that none hides another. One
    * that finds no room has none; the chosen one comes first. */
   const tags = $derived.by(() => {
@@ -127,6 +136,10 @@
       const hidden = () =>
         set.some(
           (one) => Math.abs(one.x - x) < (one.wide + wide) / 2 && Math.abs(one.y - one.raised - y + raised) < 18,
+        ) ||
+        cards.some(
+          ([left, top, right, bottom]) =>
+            x + wide / 2 > left! && x - wide / 2 < right! && y - raised - 9 > top! && y - raised - 26 < bottom!,
         );
       while (hidden() && raised <= HIGHEST) raised += 6;
       if (raised <= HIGHEST) set.push({ id: found.mark.id, x, y, wide, text, raised });

@@ -62,6 +62,12 @@ export type Judging = "laid" | "through" | "difference" | "wipe";
 type Ask = (query: { state: string; named: string; watched: boolean }) => Promise<Trial>;
 /** What is being tried: a state of the film, as it would be. */
 type Tried = Pick<Sheet, "state" | "film" | "plan">;
+/** A trial of a sheet, put together from that and from what is other in it. */
+const triedOn = (kept: Sheet, { state, film, plan }: Trial): Tried => ({
+  state,
+  film: changed(kept.film, film),
+  plan: changed(kept.plan, plan),
+});
 /** A fresh identifier for a part of the document. */
 export const newId = () => Math.random().toString(16).slice(2, 14);
 
@@ -251,13 +257,18 @@ export class Session {
   /** Show what an act would make of the film as kept. Only the newest request is sent on. */
   tryAct(act: Act): void {
     this.#meant = { act };
-    this.#try((query) =>
-      told(
-        api.POST("/api/films/{film_id}/trials/acts", {
-          params: { path: { film_id: this.id }, query },
-          body: act,
-        }),
-      ),
+    this.#try((query) => this.#trialOf(act, query));
+  }
+
+  /** What an act would make of the film as kept; it is not shown. */
+  async madeOf(act: Act): Promise<Tried> {
+    const kept = this.sheet!;
+    return triedOn(kept, await this.#trialOf(act, { state: kept.state }));
+  }
+
+  #trialOf(act: Act, query: { state: string }): Promise<Trial> {
+    return told(
+      api.POST("/api/films/{film_id}/trials/acts", { params: { path: { film_id: this.id }, query }, body: act }),
     );
   }
 
@@ -790,10 +801,10 @@ export class Session {
         const answer = ask({ state: kept.state, named, watched: this.watched });
         // Its picture is asked for at once: it comes before the rest.
         this.coming = named;
-        const { state, film, plan } = await answer;
+        const trial = await answer;
         // What was let go while the answer was on its way stays let go.
         if (dropped !== this.#dropped) continue;
-        this.trial = { state, film: changed(kept.film, film), plan: changed(kept.plan, plan) };
+        this.trial = triedOn(kept, trial);
         this.#told = by;
         this.coming = "";
         this.notice = "";

@@ -5,15 +5,7 @@
   import { widestOf, type Axis, type SpanScale } from "./scale";
 
   /** Findings, hung on the curve where they are worst. */
-  let { axis, scale }: { axis: Axis; scale: SpanScale } = $props();
-
-  /** Bobs that have room beside one another, the worst of each crowd. */
-  const bobs = $derived.by(() => {
-    const hung: typeof gathering.timed = [];
-    for (const finding of [...gathering.timed].sort((a, b) => Number(b.grave) - Number(a.grave) || b.figure - a.figure))
-      if (hung.every((other) => Math.abs(other.frame - finding.frame) * axis.perFrame > 22)) hung.push(finding);
-    return hung;
-  });
+  let { axis, scale, bobs }: { axis: Axis; scale: SpanScale; bobs: typeof gathering.timed } = $props();
 </script>
 
 {#each bobs as finding (finding.id)}

@@ -23,7 +23,7 @@
   import SlopeHandles from "./SlopeHandles.svelte";
   import Strata from "./Strata.svelte";
   import Vantages from "./Vantages.svelte";
-  import { LANE, snapped, spanMarks, spanScale, type Axis } from "./scale";
+  import { apart, LANE, snapped, spanMarks, spanScale, type Axis } from "./scale";
 
   const LEFT = 84;
   const RIGHT = 148;
@@ -94,6 +94,11 @@
     spanScale([...(plan?.curve_spans ?? []), ...limits.map((limit) => limit.span)], 26, bottom - 8),
   );
   const y = (span: number) => scale(span);
+  /** Findings that have room beside one another, the worst of each crowd. */
+  const bobs = $derived.by(() => {
+    const worst = [...gathering.timed].sort((a, b) => Number(b.grave) - Number(a.grave) || b.figure - a.figure);
+    return apart(worst, perFrame, 22);
+  });
   const axis = $derived<Axis>({ x, y, left: LEFT, right: LEFT + graph, top: 20, bottom, perFrame, height });
   /** Where lines and numbers of the ruler stand, s. */
   const seconds = $derived.by(() => {
@@ -325,8 +330,8 @@
           <!-- svelte-ignore a11y_no_static_element_interactions -->
           <path class="curvehit" d={curve} onpointerdown={pressCurve} />
         {/if}
-        <FindingBobs {axis} {scale} />
-        <Vantages {axis} {scale} {ripple} {drawn} />
+        <FindingBobs {axis} {scale} {bobs} />
+        <Vantages {axis} {scale} {ripple} {drawn} hung={bobs.map(({ frame }) => frame)} />
         {#if session.step === "fly"}<SlopeHandles {axis} />{/if}
         {#if marquee}
           <rect

@@ -3,7 +3,7 @@
   import { session } from "../film/session.svelte";
   import { length } from "../format";
   import { follow } from "../ui/follow";
-  import { factorOf, type Axis, type SpanScale } from "./scale";
+  import { clearOf, factorOf, nameWithin, type Axis, type SpanScale } from "./scale";
 
   /** The vantages on the curve, with posts to drag; `drawn` draws a frame to what is near. */
   let {
@@ -11,11 +11,14 @@
     scale,
     ripple,
     drawn,
+    hung,
   }: {
     axis: Axis;
     scale: SpanScale;
     ripple: boolean;
     drawn: (frame: number) => number;
+    /** The frames at which something else hangs on the curve. */
+    hung: number[];
   } = $props();
 
   const plan = $derived(session.plan);
@@ -51,11 +54,18 @@
     return found;
   });
 
-  /** Whether a vantage's name fits before the next vantage's number. */
-  function roomFor(index: number): boolean {
-    const next = plan!.vantages[index + 1];
-    const end = next ? axis.x(next.start) : axis.right;
-    return end - axis.x(plan!.vantages[index]!.start) > 34 + film!.vantages[index]!.name.length * 6.2;
+  /** What there is room for of a vantage's name before the next one's number: all of it, or of the chosen one's a part. */
+  function nameOf(index: number, chosen: boolean): string {
+    const [laid, name] = [plan!.vantages, film!.vantages[index]!.name];
+    const end = laid[index + 1] ? axis.x(laid[index + 1]!.start) : axis.right;
+    const says = nameWithin(name, end - axis.x(laid[index]!.start) - 24);
+    return chosen || says === name ? says : "";
+  }
+
+  /** Where the name of a passage's manner stands: in its middle, or beside what hangs there. */
+  function mannerAt(start: number, frames: number): number {
+    const [first, last] = [axis.x(start) + 6, axis.x(start + frames) - 6];
+    return clearOf((first + last) / 2, first, last, hung.map(axis.x), 19);
   }
 
   function drag(
@@ -146,7 +156,7 @@
     <text
       class="manner"
       class:chosen={session.passages.includes(vantage.id)}
-      x={axis.x(passage.start + passage.frames / 2)}
+      x={mannerAt(passage.start, passage.frames)}
       y={Math.max(axis.y(passage.widest) - 8, 34)}
       text-anchor="middle">{MANNERS[vantage.passage.manner.kind]}</text
     >
@@ -196,7 +206,7 @@
         <rect class="plaque" width="15" height="15" rx="2" /><text x="7.5" y="11.5" text-anchor="middle"
           >{index + 1}</text
         >
-        {#if chosen || roomFor(index)}<text class="vname" x="20" y="11.5">{film!.vantages[index]!.name}</text>{/if}
+        <text class="vname" x="20" y="11.5">{nameOf(index, chosen)}</text>
       </g>
     {/if}
   {/if}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { factorOf, nameWithin, snapped, spanMarks, spanScale, spread } from "./scale";
+import { apart, clearOf, factorOf, nameWithin, snapped, spanMarks, spanScale, spread } from "./scale";
 
 const scale = spanScale([10, 100000], 20, 220);
 
@@ -25,6 +25,20 @@ describe("the profile's axis", () => {
     const empty = spanScale([], 20, 220);
     expect(empty(100)).toBeGreaterThan(20);
     expect(empty(100)).toBeLessThan(220);
+  });
+
+  it("finds a name the nearest place that nothing else takes, within its stretch", () => {
+    expect(clearOf(100, 50, 150, [40, 160], 30)).toBe(100);
+    expect(clearOf(100, 50, 150, [104], 30)).toBe(74);
+    expect(clearOf(100, 50, 150, [96], 30)).toBe(126);
+    expect(clearOf(100, 50, 150, [96, 120], 30)).toBe(66);
+    // Where there is none it stays.
+    expect(clearOf(100, 90, 110, [100], 30)).toBe(100);
+  });
+
+  it("hangs what has room, the first of each crowd", () => {
+    const things = [{ frame: 50 }, { frame: 58 }, { frame: 10 }, { frame: 62 }];
+    expect(apart(things, 2, 22).map(({ frame }) => frame)).toEqual([50, 10, 62]);
   });
 
   it("keeps labels apart and above the foot", () => {

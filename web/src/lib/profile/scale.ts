@@ -37,6 +37,23 @@ export function nameWithin(name: string, room: number): string {
   return name.length <= letters ? name : letters < 4 ? "" : `${name.slice(0, letters - 1)}…`;
 }
 
+/** What has room beside one another along the frames, `room` pixels each: of each crowd what comes first. */
+export function apart<T extends { frame: number }>(things: T[], perFrame: number, room: number): T[] {
+  const found: T[] = [];
+  for (const thing of things)
+    if (found.every((other) => Math.abs(other.frame - thing.frame) * perFrame > room)) found.push(thing);
+  return found;
+}
+
+/** The place from `first` to `last` that is nearest to the one that is wanted and keeps `room` to all others; the wanted
+ * one where there is none. */
+export function clearOf(wanted: number, first: number, last: number, others: number[], room: number): number {
+  const free = (place: number) => others.every((other) => Math.abs(other - place) >= room - 1e-9);
+  const places = [wanted, ...others.flatMap((other) => [other - room, other + room])];
+  const found = places.filter((place) => place >= first && place <= last && free(place));
+  return found.sort((one, other) => Math.abs(one - wanted) - Math.abs(other - wanted))[0] ?? wanted;
+}
+
 /** Push labels apart so that none is nearer than `room` to the one above, and all stay above `bottom`. */
 export function spread(wanted: number[], room: number, bottom: number): number[] {
   const places = [...wanted];

@@ -70,25 +70,15 @@
   // What it would look like: the film with it, tried and drawn.
   $effect(() => {
     const body = act;
-    const state = session.sheet?.state ?? "";
-    const film = session.id;
     const [turn, before] = [++asked, session.sheet?.plan.vantages.length ?? 0];
-    if (!ready) {
+    if (!ready || !session.sheet) {
       preview = null;
       fault = "";
       return;
     }
     const timer = setTimeout(async () => {
       try {
-        const trial = await told<{
-          state: string;
-          plan: { frames: number; seconds: number; vantages: { start: number }[] };
-        }>(
-          api.POST("/api/films/{film_id}/trials/acts", {
-            params: { path: { film_id: film }, query: { state } },
-            body,
-          }),
-        );
+        const trial = await session.madeOf(body);
         if (turn !== asked) return;
         const first = trial.plan.vantages[before]?.start ?? 0;
         const last = trial.plan.frames - 1;
