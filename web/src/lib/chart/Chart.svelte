@@ -31,6 +31,7 @@
   import PlateLayer from "./PlateLayer.svelte";
   import { aimed } from "./aim";
   import { asks, TOOLS } from "./tools";
+  import { standingOn } from "./standing";
   import { centre, fitted, marks, on, polyline, toGround, toScreen, zoomed, type Drag, type View } from "./view";
 
   let view = $state.raw<View>({ x: 0, y: 0, scale: 1, width: 0, height: 0 });
@@ -102,6 +103,7 @@
     };
   });
 
+  const vantages = $derived(standingOn(view));
   const s = (point: XY): XY => toScreen(view, point);
   const grid = $derived.by(() => {
     const step = roundStep(90 / view.scale);
@@ -389,11 +391,11 @@
         {#if flying && film && plan}
           <g class:still={tool !== "select"}>
             {#if session.step === "mark"}
-              <g class="below"><FlyLayer {view} {passages} {drag} /></g>
-              <MarkLayer {view} {drag} />
+              <g class="below"><FlyLayer {view} {vantages} {passages} {drag} /></g>
+              <MarkLayer {view} {vantages} {drag} />
             {:else}
-              <MarkLayer {view} {drag} />
-              <FlyLayer {view} {passages} {drag} />
+              <MarkLayer {view} {vantages} {drag} />
+              <FlyLayer {view} {vantages} {passages} {drag} />
               {#if session.step === "finish"}<FocusOnChart {view} />{/if}
             {/if}
           </g>

@@ -5,15 +5,17 @@
   import { session } from "../film/session.svelte";
   import { length } from "../format";
   import { follow } from "../ui/follow";
-  import { badgePlaces } from "./badges";
+  import type { Standing } from "./standing";
   import { polyline, shifted, toScreen, type Drag, type View } from "./view";
 
   let {
     view,
+    vantages,
     passages,
     drag,
   }: {
     view: View;
+    vantages: Standing[];
     /** Whether the ways between vantages are shown. */
     passages: boolean;
     drag: Drag;
@@ -30,29 +32,6 @@
       points.map(([x, y]) => [x, y]),
     );
 
-  const vantages = $derived(
-    plan.vantages.map((laid, index) => {
-      const document = film.vantages[index]!;
-      const points = laid.outline.map((p) => toScreen(view, p));
-      const target = toScreen(view, [document.x, document.y]);
-      const xs = points.map((p) => p[0]);
-      const ys = points.map((p) => p[1]);
-      const size = Math.max(Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys));
-      const shape = size < 16 ? "small" : size > view.width * 1.7 ? "wide" : "frame";
-      const visible = shape === "small" ? smallFrame(target) : points;
-      return {
-        laid,
-        document,
-        index,
-        target,
-        points: visible,
-        shape,
-        eye: toScreen(view, [laid.eye[0], laid.eye[1]]),
-        selected: session.selection?.kind === "vantage" && session.selection.id === laid.id,
-        also: session.selection?.kind === "vantage" && session.also.includes(laid.id),
-      };
-    }),
-  );
   const held = (id: string) => shifted(view, session.ahead(id));
   const corners = (points: XY[]) => points.map(([x, y]) => `${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
   /** All frames but the chosen ones, as one drawing: a film may have hundreds. */
@@ -77,29 +56,6 @@
           .join("")
       : "",
   );
-  const badges = $derived(
-    badgePlaces(
-      vantages.map((v) => ({
-        at:
-          v.shape === "frame"
-            ? ([v.points[0]![0] + 18, v.points[0]![1] + 18] as XY)
-            : ([v.target[0] + 14, v.target[1] - 14] as XY),
-        first: v.selected,
-      })),
-      view.width,
-      view.height,
-    ),
-  );
-
-  function smallFrame([x, y]: XY): XY[] {
-    return [
-      [x - 8, y - 5],
-      [x + 8, y - 5],
-      [x + 8, y + 5],
-      [x - 8, y + 5],
-    ];
-  }
-
   const now = $derived(camera.moment(player.frame));
   /** The vantage at which the camera rests now. */
   const rests = $derived(plan.vantages.find(({ start, last }) => start <= player.frame && player.frame <= last));
@@ -248,8 +204,8 @@
     </g>
   {/if}
 {/each}
-{#each vantages as v, k (v.laid.id)}
-  {@const [x, y] = badges[k]!}
+{#each vantages as v (v.laid.id)}
+  {@const [x, y] = v.badge}
   <!-- svelte-ignore a11y_no_static_element_interactions -->
   <g
     class="badge"

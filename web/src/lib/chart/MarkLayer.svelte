@@ -4,15 +4,10 @@
   import type { Found, Timed } from "../film/marks";
   import { session } from "../film/session.svelte";
   import { length } from "../format";
+  import type { Standing } from "./standing";
   import { polyline, shifted, toGround, toScreen, type Drag, type View } from "./view";
 
-  let {
-    view,
-    drag,
-  }: {
-    view: View;
-    drag: Drag;
-  } = $props();
+  let { view, vantages, drag }: { view: View; vantages: Standing[]; drag: Drag } = $props();
 
   /** Outlines with more corners than this are not pulled corner by corner. */
   const PULLED = 80;
@@ -111,14 +106,19 @@
   /** How far a tag is raised at most, pixels. */
   const HIGHEST = 42;
 
-  /** Where pictures and clips set into the film stand on the screen: left, top, right, bottom, their names included. */
-  const cards = $derived(
-    insets.flatMap(({ mark }) => {
+  type Box = [left: number, top: number, right: number, bottom: number];
+  /** What tags keep clear of: pictures and clips set into the film and, where the camera is worked on, the numbers of
+   * vantages, with their names. */
+  const taken = $derived<Box[]>([
+    ...insets.flatMap(({ mark }): Box[] => {
       if (!mark.shown || mark.stands === "frame" || mark.stands === "full") return [];
       const [x, y] = toScreen(view, [mark.x, mark.y]);
       return [[x - 14, y - 25, x + 17 + (marking ? mark.name.length * 6.2 : 0), y - 2]];
     }),
-  );
+    ...(session.step === "fly" ? vantages : []).map(({ badge: [x, y], selected, document }): Box => {
+      return [x - 10, y - 10, x + 10 + (selected ? document.name.length * 6.2 + 6 : 0), y + 10];
+    }),
+  ]);
 
   /** The tags of labels: what they say, how wide they are, and how far they are raised so that none hides another. One
    * that finds no room has none; the chosen one comes first. */
@@ -137,9 +137,9 @@
         set.some(
           (one) => Math.abs(one.x - x) < (one.wide + wide) / 2 && Math.abs(one.y - one.raised - y + raised) < 18,
         ) ||
-        cards.some(
+        taken.some(
           ([left, top, right, bottom]) =>
-            x + wide / 2 > left! && x - wide / 2 < right! && y - raised - 9 > top! && y - raised - 26 < bottom!,
+            x + wide / 2 > left && x - wide / 2 < right && y - raised - 9 > top && y - raised - 26 < bottom,
         );
       while (hidden() && raised <= HIGHEST) raised += 6;
       if (raised <= HIGHEST) set.push({ id: found.mark.id, x, y, wide, text, raised });
