@@ -62,6 +62,9 @@ export type Judging = "laid" | "through" | "difference" | "wipe";
 type Ask = (query: { state: string; named: string; watched: boolean }) => Promise<Trial>;
 /** What is being tried: a state of the film, as it would be. */
 type Tried = Pick<Sheet, "state" | "film" | "plan">;
+/** Parts of the film in a hand, and how far they have been carried, ground units. */
+type Held = { ids: string[]; by: XY };
+const NOTHING: Held = { ids: [], by: [0, 0] };
 /** A trial of a sheet, put together from that and from what is other in it. */
 const triedOn = (kept: Sheet, { state, film, plan }: Trial): Tried => ({
   state,
@@ -107,9 +110,9 @@ export class Session {
   /** Whether a frame is looked at: that of a trial is asked for together with it, and comes first. */
   watched = false;
   /** What a hand has hold of, and how far it has carried it on the ground. */
-  #held = $state.raw<{ ids: string[]; by: XY }>({ ids: [], by: [0, 0] });
+  #held = $state.raw<Held>(NOTHING);
   /** How much of that the trial knows of that is shown. */
-  #told = $state.raw<XY>([0, 0]);
+  #told = $state.raw<Held>(NOTHING);
   /** What the trial is called that is being asked for. */
   coming = $state("");
   /** Effects of the finish that are left out while one works: a matter of the view, not of the film. */
@@ -285,7 +288,7 @@ export class Session {
     );
   }
 
-  /** Say how far a hand has carried parts of the film, before that is tried. */
+  /** Say how far a hand has carried parts of the film, before that is tried; `ids` is the same list all the while. */
   hold(ids: string[], by: XY): void {
     this.#held = { ids, by };
   }
@@ -293,14 +296,16 @@ export class Session {
   /** How far a hand is ahead of where a part is shown to be, ground units: it does not wait for an answer. */
   ahead(id: string): XY | null {
     const { ids, by } = this.#held;
-    return ids.includes(id) ? [by[0] - this.#told[0], by[1] - this.#told[1]] : null;
+    if (!ids.includes(id)) return null;
+    // What was carried before, and is being kept, is no part of it.
+    const told = this.#told.ids === ids ? this.#told.by : [0, 0];
+    return [by[0] - told[0]!, by[1] - told[1]!];
   }
 
   #letGo(): void {
     this.trial = null;
     this.coming = "";
-    this.#held = { ids: [], by: [0, 0] };
-    this.#told = [0, 0];
+    this.#held = this.#told = NOTHING;
   }
 
   /** Keep what is being tried: it takes its place among the edits at once, whether the trial has been answered or not. */
@@ -795,7 +800,7 @@ export class Session {
     while (this.#asked) {
       const ask = this.#asked;
       this.#asked = null;
-      const [dropped, kept, { by }] = [this.#dropped, this.sheet!, this.#held];
+      const [dropped, kept, held] = [this.#dropped, this.sheet!, this.#held];
       const named = `t${newId()}`;
       try {
         const answer = ask({ state: kept.state, named, watched: this.watched });
@@ -805,7 +810,7 @@ export class Session {
         // What was let go while the answer was on its way stays let go.
         if (dropped !== this.#dropped) continue;
         this.trial = triedOn(kept, trial);
-        this.#told = by;
+        this.#told = held;
         this.coming = "";
         this.notice = "";
         await tick();

@@ -264,6 +264,35 @@ describe("a session", () => {
     expect(["fly", "gather"]).toContain(session.step);
   });
 
+  it("says how far a hand is ahead of what is shown, and forgets it when that is kept or dropped", async () => {
+    const session = await opened();
+    let come = () => {};
+    answer = (call) =>
+      call.path.includes("trials")
+        ? new Promise((resolve) => (come = () => resolve({ body: { state: "t1", film: [], plan: [] } })))
+        : { body: sheet(8) };
+    const move = (ids: string[], x: number) => {
+      session.hold(ids, [x, 1]);
+      session.tryPatch([{ op: "replace", path: "/name", value: `${x}` }]);
+    };
+    const first = ["v"];
+    move(first, 10);
+    await vi.waitFor(() => expect(calls).toHaveLength(1));
+    move(first, 30);
+    expect([session.ahead("v"), session.ahead("w")]).toEqual([[30, 1], null]);
+    come();
+    // The answer knows of the first ten.
+    await vi.waitFor(() => expect(session.ahead("v")).toEqual([20, 0]));
+    // Another hand begins where the film is shown to be.
+    move(["v"], 4);
+    expect(session.ahead("v")).toEqual([4, 1]);
+    await session.keepTrial("Move");
+    expect(session.ahead("v")).toBeNull();
+    session.hold(first, [5, 5]);
+    session.dropTrial();
+    expect(session.ahead("v")).toBeNull();
+  });
+
   it("forgets a trial that is dropped", async () => {
     const session = await opened();
     answer = () => ({ body: { state: "t1", film: [{ path: "/name", value: "Tried" }], plan: [] } });
