@@ -107,16 +107,16 @@
   const HIGHEST = 42;
 
   type Box = [left: number, top: number, right: number, bottom: number];
-  /** What tags keep clear of: pictures and clips set into the film and, where the camera is worked on, the numbers of
-   * vantages, with their names. */
+  /** What tags keep clear of: pictures and clips set into the film and, where they lie above marks, the numbers of
+   * vantages, with the name of the chosen one. */
   const taken = $derived<Box[]>([
     ...insets.flatMap(({ mark }): Box[] => {
       if (!mark.shown || mark.stands === "frame" || mark.stands === "full") return [];
       const [x, y] = toScreen(view, [mark.x, mark.y]);
       return [[x - 14, y - 25, x + 17 + (marking ? mark.name.length * 6.2 : 0), y - 2]];
     }),
-    ...(session.step === "fly" ? vantages : []).map(({ badge: [x, y], selected, document }): Box => {
-      return [x - 10, y - 10, x + 10 + (selected ? document.name.length * 6.2 + 6 : 0), y + 10];
+    ...(marking ? [] : vantages).map(({ badge: [x, y], selected, document }): Box => {
+      return [x - 10, y - 10, x + 10 + (selected && editing ? document.name.length * 6.2 + 6 : 0), y + 10];
     }),
   ]);
 

@@ -37,6 +37,8 @@
     rail: "Rail",
     cut: "Cut",
   };
+  /** A curve so low has no room for the names of manners, pixels. */
+  const LOW = 60;
   /** Whether a stretch of frames is on screen. */
   const inSight = (first: number, last: number) => axis.x(last) > axis.left - 60 && axis.x(first) < axis.right + 60;
 
@@ -152,7 +154,7 @@
 {#each plan?.passages ?? [] as passage, k (passage.vantage)}
   {@const vantage = film!.vantages[k]!}
   {@const wide = passage.frames * axis.perFrame}
-  {#if wide > 44 && inSight(passage.start, passage.start + passage.frames)}
+  {#if wide > 44 && axis.bottom - axis.top > LOW && inSight(passage.start, passage.start + passage.frames)}
     <text
       class="manner"
       class:chosen={session.passages.includes(vantage.id)}
