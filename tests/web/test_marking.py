@@ -14,6 +14,32 @@ from tests.web.hands import drag, drag_by, drop, film_of, kept, middle
 pytestmark = pytest.mark.browser
 
 
+def test_a_mark_in_a_hand_goes_with_it_and_one_along_a_route_stays_there(server: Server, film: Page) -> None:
+    page, sheet, waiting = film, film_of(server), []
+    marks = {
+        "routes": {"id": "way", "name": "Way", "points": [{"x": 500, "y": 300}, {"x": 1100, "y": 300}]},
+        "labels": {"name": "Along", "text": "Along", "stands": "route", "route": "way"},
+        "markers": {"name": "Ring", "x": 700, "y": 600},
+    }
+    steps = [{"op": "add", "path": f"/{kind}/-", "value": mark} for kind, mark in marks.items()]
+    headers = {"If-Match": f'"{sheet["revision"]}"'}
+    server.client.patch(f"/api/films/{sheet['id']}", json=steps, headers=headers).raise_for_status()
+    page.keyboard.press("4")
+    page.route(lambda url: "/trials/" in url, lambda route: waiting.append(route))
+    for thing, goes in (("g.marker circle.inner", True), ("g.label .tag", False)):
+        shown = page.locator(f".chart {thing}")
+        expect(shown).to_be_visible()
+        x, y = middle(shown)
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 40, y + 30, steps=4)
+        assert middle(shown) == pytest.approx((x + 40, y + 30) if goes else (x, y), abs=0.6)
+        page.keyboard.press("Escape")
+        page.mouse.up()
+        assert middle(shown) == pytest.approx((x, y), abs=0.6)
+    page.unroute_all(behavior="ignoreErrors")
+
+
 def test_a_line_grows_and_a_marker_waits_for_it(server: Server, film: Page) -> None:
     page = film
     page.keyboard.press("4")

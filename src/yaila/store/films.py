@@ -23,7 +23,7 @@ from pydantic import ValidationError
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
-from yaila.core.bounded import Bounded
+from yaila.core.bounded import Bounded, Remembered
 from yaila.core.errors import BadEdit, Busy, NotFound, StaleEdit, said
 from yaila.core.film import Film
 from yaila.core.film.finish import Finish
@@ -195,16 +195,12 @@ def _same(one: Any, other: Any) -> bool:
     return bool(one == other) and marshal.dumps(one, 2) == marshal.dumps(other, 2)
 
 
-MOST_DOCUMENTS = 4
-_documents: Bounded[int, tuple[Film, dict[str, Any]]] = Bounded(MOST_DOCUMENTS, lambda one: 1)
+_DOCUMENTS = Remembered[dict[str, Any]](4)
 
 
 def _document_of(film: Film) -> dict[str, Any]:
     """The document of a film which is not changed any more; a hand that drags asks for the same one all the time."""
-    known = _documents.get(id(film))
-    if known is None or known[0] is not film:
-        known = _documents.put(id(film), (film, film.model_dump(mode="json")))
-    return known[1]
+    return _DOCUMENTS.of((film,), (), lambda: film.model_dump(mode="json"))
 
 
 def difference(before: Film, after: Film) -> list[Any]:

@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.bounded import Bounded
+from yaila.core.bounded import Bounded, Remembered
 from yaila.core.camera import Pose, Track
 from yaila.core.camera.extras import breathing, opened, risen, shaken, spun
 from yaila.core.camera.passages import HEADING, ROLL, Passage, bent, passage_of, through_rate
@@ -189,23 +189,20 @@ WHEN = {"id", "name", "starts", "ends", "comes", "leader"}
 """What says when a mark is there."""
 
 MOST_MARKS = 16 * 2**20
-"""Bytes of marks of which it is known what says when they are there."""
+"""Bytes of parts of films of which something is remembered."""
 
 
-def _weight(one: tuple[Timed, Any, str]) -> int:
-    return 10_000 + 200 * sum(map(len, getattr(one[0], "rings", ())))
+def outlined(parts: tuple[Any, ...]) -> int:
+    """How many bytes the first of some parts takes, roughly: most of that are outlines."""
+    return 10_000 + 200 * sum(map(len, getattr(parts[0], "rings", ())))
 
 
-_whens: Bounded[tuple[int, int], tuple[Timed, Any, str]] = Bounded(MOST_MARKS, _weight)
+_WHENS = Remembered[str](MOST_MARKS, outlined)
 
 
 def _known_when(film: Film, mark: Timed) -> str:
     """What :func:`_when` says of a mark that is not changed any more."""
-    style = style_of(mark, film.styles)
-    known = _whens.get((id(mark), id(style)))
-    if known is None or known[0] is not mark or known[1] is not style:
-        known = _whens.put((id(mark), id(style)), (mark, style, _when(film, mark)))
-    return known[2]
+    return _WHENS.of((mark, style_of(mark, film.styles)), (), lambda: _when(film, mark))
 
 
 def _when(film: Film, mark: Timed) -> str:

@@ -24,7 +24,7 @@ from yaila.core.camera.passages import HEADING as TURN
 from yaila.core.camera.pose import FILM_BACK
 from yaila.core.camera.track import FIELDS
 from yaila.core.colour.grading import curved
-from yaila.core.film.choreography import Choreography, choreograph
+from yaila.core.film.choreography import MOST_MARKS, Choreography, choreograph, outlined
 from yaila.core.film.fields import field_facts_of
 from yaila.core.film.finish import FreeFocus, MarkFocus, PlaceFocus, TargetFocus
 from yaila.core.film.fitting import ground_of, models_of, tied
@@ -305,15 +305,6 @@ def _laid_out(film: Film) -> Plan:
     )
 
 
-MOST_MARKS = 16 * 2**20
-"""Bytes of parts of films of which something is remembered."""
-
-
-def _outlined(parts: tuple[Any, ...]) -> int:
-    """What the first of some parts takes, most of which are outlines."""
-    return 10_000 + 200 * sum(map(len, getattr(parts[0], "rings", ())))
-
-
 MOST_COURSED = 48
 """Frames between two stops at which a course is drawn."""
 
@@ -350,7 +341,7 @@ def _courses(film: Film) -> Iterator[_Running]:
                     yield _Running(part, style.id, way, f"/styles/{film.styles.index(style)}", course, slot)
 
 
-_HAVE = Remembered[tuple[tuple[tuple[str, ...], Course[Any], Slot], ...]](MOST_MARKS, _outlined)
+_HAVE = Remembered[tuple[tuple[tuple[str, ...], Course[Any], Slot], ...]](MOST_MARKS, outlined)
 
 
 def _known_courses(part: Any) -> tuple[tuple[tuple[str, ...], Course[Any], Slot], ...]:
@@ -639,7 +630,7 @@ def _route(film: Film, route: Route, run: RouteRun) -> RoutePlan:
     )  # fmt: skip
 
 
-_MARKS = Remembered[MarkPlan](MOST_MARKS, _outlined)
+_MARKS = Remembered[MarkPlan](MOST_MARKS, outlined)
 
 
 def _mark(film: Film, mark: Timed, timeline: Timeline) -> MarkPlan:

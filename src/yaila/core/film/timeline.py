@@ -11,14 +11,13 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from yaila.core.bounded import Bounded
+from yaila.core.bounded import Remembered
 from yaila.core.camera import Timing
 from yaila.core.camera.manners import Follow
 from yaila.core.errors import BadEdit
 from yaila.core.film.legs import Leg, timing_of
 from yaila.core.film.marked import Route
 from yaila.core.film.model import Film
-from yaila.core.ground.curve import Curve
 from yaila.core.ground.geodesy import true_lengths
 from yaila.core.marks import RouteRun
 from yaila.core.time import (
@@ -279,10 +278,8 @@ def run_of(route: Route, start: float, rate: float, spans: Spans, georeferenced:
         seconds = [given[k] if k < len(given) else route.draws.seconds for k in range(len(lengths))]
     frames = tuple(max(s * rate, 1e-6) for s in seconds)
     # What is known of a run holds for as long as it is the same, whatever else of the film changes.
-    key = id(curve), georeferenced, start, tuple(ways), frames, tuple(waits), route.draws.ease
-    known = _runs.get(key) or _runs.put(key, (curve, RouteRun(*key[2:], scale)))
-    return known[1]
+    run = start, tuple(ways), frames, tuple(waits), route.draws.ease
+    return _RUNS.of((curve,), (georeferenced, *run), lambda: RouteRun(*run, scale))
 
 
-MOST_RUNS = 256
-_runs: Bounded[Any, tuple[Curve, RouteRun]] = Bounded(MOST_RUNS, lambda one: 1)
+_RUNS = Remembered[RouteRun](256)

@@ -23,7 +23,9 @@
   const lamps = $derived(of("lamp") as Found<"lamp">[]);
   const finishing = $derived(session.step === "finish");
   const line = (points: XY[]) => polyline(view, points);
-  const held = (found: Found) => shifted(view, session.ahead(found.mark.id));
+  /** How a mark in a hand is drawn; what stands along a route stays there. */
+  const held = ({ mark }: Found) =>
+    (mark as Label).stands === "route" ? undefined : shifted(view, session.ahead(mark.id));
   const rings = ({ mark }: Found<"region">): XY[][] =>
     mark.circle ? (plan.marks.find(({ id }) => id === mark.id)?.rings ?? []) : (mark.rings as XY[][]);
 

@@ -37,6 +37,8 @@
     rail: "Rail",
     cut: "Cut",
   };
+  /** How far from what hangs on the curve the middle of a name stands, pixels. */
+  const NAME = 19;
   /** A curve so low has no room for the names of manners, pixels. */
   const LOW = 60;
   /** Whether a stretch of frames is on screen. */
@@ -67,7 +69,7 @@
   /** Where the name of a passage's manner stands: in its middle, or beside what hangs there. */
   function mannerAt(start: number, frames: number): number {
     const [first, last] = [axis.x(start) + 6, axis.x(start + frames) - 6];
-    return clearOf((first + last) / 2, first, last, hung.map(axis.x), 19);
+    return clearOf((first + last) / 2, first, last, hung.map(axis.x), NAME);
   }
 
   function drag(

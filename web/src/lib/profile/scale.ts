@@ -48,8 +48,9 @@ export function apart<T extends { frame: number }>(things: T[], perFrame: number
 /** The place from `first` to `last` that is nearest to the one that is wanted and keeps `room` to all others; the wanted
  * one where there is none. */
 export function clearOf(wanted: number, first: number, last: number, others: number[], room: number): number {
-  const free = (place: number) => others.every((other) => Math.abs(other - place) >= room - 1e-9);
-  const places = [wanted, ...others.flatMap((other) => [other - room, other + room])];
+  const near = others.filter((other) => other > first - room && other < last + room);
+  const free = (place: number) => near.every((other) => Math.abs(other - place) >= room - 1e-9);
+  const places = [wanted, ...near.flatMap((other) => [other - room, other + room])];
   const found = places.filter((place) => place >= first && place <= last && free(place));
   return found.sort((one, other) => Math.abs(one - wanted) - Math.abs(other - wanted))[0] ?? wanted;
 }
