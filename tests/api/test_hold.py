@@ -39,7 +39,7 @@ from yaila.core.errors import BadStore, Busy, Occupied
 from yaila.core.film import Film
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
-from yaila.core.stopping import Answer, Stop, Stopped, go_on, under
+from yaila.core.stopping import LINGERS, Answer, Stop, Stopped, Turn, go_on, under
 from yaila.core.time import Time
 from yaila.home import sole_server
 from yaila.store import Store
@@ -365,13 +365,72 @@ async def test_long_work_gives_way_to_short_answers_and_never_to_itself() -> Non
         return time.monotonic() - begin
 
     own = Caller()
-    own.scope["short"] = Answer()
+    own.scope["answer"] = Answer()
     assert await lane.do(own, "a", steps) < 0.1  # type: ignore[arg-type]
     other = Answer()
     assert await lane.do(caller(), "a", steps) > 0.3
     other.done()
     assert await lane.do(caller(), "a", steps) < 0.1
     lane.close()
+
+
+@in_a_loop
+async def test_patient_work_rests_while_a_person_looks_at_what_is_made_and_a_little_longer() -> None:
+    frames, checks = Lane("frames", 1, 1, gives=5, seen=True), Lane("checks", 1, 1, gives=5, patient=True)
+    done: list[float] = []
+
+    def steps() -> None:
+        for _ in range(50):
+            go_on()
+            done.append(time.monotonic())
+            time.sleep(0.005)
+
+    looking = Caller()
+    looking.scope["answer"] = made = Answer()
+    drawn, shown = threading.Event(), threading.Event()
+
+    def draw() -> float:
+        begin = time.monotonic()
+        go_on()
+        drawn.set()
+        shown.wait(5)
+        return time.monotonic() - begin
+
+    frame = asyncio.ensure_future(frames.do(looking, "a", draw))  # type: ignore[arg-type]
+    await asyncio.to_thread(drawn.wait, 5)
+    checked = asyncio.ensure_future(checks.do(caller(), "a", steps))
+    await asyncio.sleep(0.2)
+    assert not done
+    shown.set()
+    await frame
+    # It was not held up by itself; and the hand that it was drawn for is likely to go on.
+    ended = time.monotonic()
+    made.done()
+    await checked
+    assert min(done) > ended + LINGERS - 0.05
+    frames.close()
+    checks.close()
+
+
+def test_who_is_not_patient_hurries_what_they_wait_for() -> None:
+    turn, has, order = Turn(), threading.Event(), []
+    looked_at = Answer()
+    looked_at.seen()
+
+    def patiently() -> None:
+        with under(Stop(gives=60, patient=True)), turn:
+            has.set()
+            go_on()
+            order.append("patient")
+
+    thread = threading.Thread(target=patiently)
+    thread.start()
+    has.wait(5)
+    with under(Stop(gives=60)), turn:
+        order.append("hurried")
+    looked_at.done()
+    thread.join(5)
+    assert order == ["patient", "hurried"]
 
 
 @in_a_loop

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import os
 from collections.abc import Sequence
-from threading import Lock
 from typing import Any
 
 from fastapi import Request
@@ -24,6 +23,7 @@ from yaila.core.picture import Renderer
 from yaila.core.quantities import is_count
 from yaila.core.sound import RATE
 from yaila.core.soundings import Heard, Pieces
+from yaila.core.stopping import Turn
 from yaila.farm import Farm
 from yaila.formats.loudness import Levelled, levelled
 from yaila.store import Store
@@ -54,15 +54,15 @@ class Desk:
         self.pieces = Pieces(store.pictures.pyramid, memory * 2**20 // 10)
         # A trial that has made room for others is over, so some are kept however large they are.
         self._films: Bounded[str, tuple[Film, Choreography]] = Bounded(memory * 2**20 // 5, lambda one: one[0].weight)
-        self.frames = Lane("frames", 3, 2, FRAME_SECONDS, gives=0.15)
+        self.frames = Lane("frames", 3, 2, FRAME_SECONDS, gives=0.15, seen=True)
         self.trials = Trials()
         self.tiles = Lane("tiles", 3, 2, patient=True)
-        self.checks = Lane("checks", 2, 1, gives=10, patient=True)
+        self.checks = Lane("checks", 2, 1, gives=30, patient=True)
         self.tasks = Lane("tasks", 2, 1, gives=2, patient=True)
         self.sounds = Lane("sounds", 2, 2)
         self._tracks: Bounded[str, Soundtrack] = Bounded(MOST_TRACKS, lambda track: 1)
         self._levels: Bounded[str, Levelled] = Bounded(MOST_LEVELS, lambda level: 1)
-        self._levelling = Lock()
+        self._levelling = Turn()
 
     def try_out(self, film_id: str, film: Film, name: str | None = None) -> str:
         """Keep a film as a trial; returns the name of its state."""

@@ -84,11 +84,11 @@ class Door:
         if bare:
             scope = {**scope, "method": "GET"}
 
-        short = Answer()
+        made = Answer()
 
         async def answer(message: Message) -> None:
             if message["type"] == "http.response.start":
-                short.done()
+                made.done()
                 named = {name for name, _ in message["headers"]}
                 message["headers"] = [*message["headers"], *(one for one in HEADERS if one[0] not in named)]
             elif message["type"] == "http.response.body" and bare:
@@ -96,11 +96,11 @@ class Door:
             await send(message)
 
         if STREAMED.fullmatch(scope["path"]):
-            short.done()
+            made.done()
         try:
-            await self._let_in({**scope, "short": short}, receive, answer)
+            await self._let_in({**scope, "answer": made}, receive, answer)
         finally:
-            short.done()
+            made.done()
 
     async def _let_in(self, scope: Scope, receive: Receive, answer: Send) -> None:
         try:

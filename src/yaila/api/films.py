@@ -325,7 +325,7 @@ def _trial(
         raise
     if named.named and named.watched:
         # What is drawn gives way to short answers, and this one waits for it.
-        is_long(request)
+        is_long(request, seen=True)
         desk.trials.until_drawn(film_id, named.named)
     film, plan = changes(before, after), changes(plan_of(before), plan_of(after))
     trial = Trial.model_construct(state=made, film=list(film), plan=list(plan))

@@ -113,7 +113,7 @@ async def get_frame(
     being asked for comes as soon as it can be drawn."""
     trial = state.startswith("t")
     if trial:
-        is_long(request)
+        is_long(request, seen=True)
         await desk.trials.until_made(film_id, state)
     try:
         work = work_of(desk, film_id, state, frame, width, quality, without, split)

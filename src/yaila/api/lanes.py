@@ -30,10 +30,11 @@ MOST_WAITING = 64
 """Pieces of work of one film that may wait in a lane."""
 
 
-def is_long(request: Request) -> None:
-    """From here on a request is long work, which gives way to others and must not to itself."""
-    if short := request.scope.get("short"):
-        short.done()
+def is_long(request: Request, seen: bool = False) -> None:
+    """From here on a request is long work, which gives way to others and must not to itself; patient work gives way to
+    what is ``seen``, whatever a person looks at while it is made."""
+    if answer := request.scope.get("answer"):
+        answer.seen() if seen else answer.done()
 
 
 @dataclass
@@ -56,10 +57,18 @@ class Lane:
         seconds: how long a piece may take before it is to give its cheaper form.
         gives: how long a piece may pause for short answers, s.
         patient: whether nobody minds that whatever else is done in the process goes first.
+        seen: whether a person looks at what is made, so that patient work gives way to it.
     """
 
     def __init__(
-        self, name: str, threads: int, each: int, seconds: float = inf, gives: float = 0.0, patient: bool = False
+        self,
+        name: str,
+        threads: int,
+        each: int,
+        seconds: float = inf,
+        gives: float = 0.0,
+        patient: bool = False,
+        seen: bool = False,
     ) -> None:
         self._each, self._seconds, self._gives = each, seconds, gives
         self._waiting: OrderedDict[str, deque[Task[Any]]] = OrderedDict()
@@ -67,7 +76,7 @@ class Lane:
         self._named: dict[str, Stop] = {}
         self._change = threading.Condition()
         self._closed = False
-        self._patient = patient
+        self._patient, self._seen = patient, seen
         for number in range(threads):
             threading.Thread(target=self._work, name=f"{name}-{number}", daemon=True).start()
 
@@ -77,7 +86,7 @@ class Lane:
         Raises:
             Busy: the film has too much waiting already.
         """
-        task = Task(work, film, Stop(self._seconds, self._gives), name)
+        task = Task(work, film, Stop(self._seconds, self._gives, self._patient), name)
         with self._change:
             line = self._waiting.setdefault(film, deque())
             if len(line) >= MOST_WAITING:
@@ -102,7 +111,7 @@ class Lane:
         Raises:
             Stopped: nobody waits for it any more, or newer work has taken its place.
         """
-        is_long(request)
+        is_long(request, self._seen)
         waiting = asyncio.wrap_future(task.outcome)
         waiting.add_done_callback(lambda done: done.cancelled() or done.exception())
         try:

@@ -3,12 +3,14 @@ matters.
 
 What is under way in a thread belongs to the :class:`Stop` that the thread was begun with. Without one, work goes on to
 its end. Work under a stop gives way: while a short answer is being made, it pauses for a while where it could stop.
+Patient work does so too while something is made that a person looks at, as a frame is.
 """
 
 from __future__ import annotations
 
 import threading
 import time
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
 from math import inf
@@ -21,23 +23,35 @@ class Stopped(Exception):
 PAUSE = 0.02
 """How long work pauses at once for short answers, s."""
 
+LINGERS = 0.3
+"""How long after what a person looks at has been made more of it is likely to be wanted, as under a hand, s."""
+
 
 class Stop:
     """Whether work is to go on; ``seconds`` is how long it may take before the cheaper form is to be given, ``gives``
-    how many of them it may pause in all."""
+    how many of them it may pause in all. ``patient`` work gives way to what a person looks at, too."""
 
-    def __init__(self, seconds: float = inf, gives: float = 0.0) -> None:
+    def __init__(self, seconds: float = inf, gives: float = 0.0, patient: bool = False) -> None:
         self._stopped = threading.Event()
         self._begin, self._seconds = time.monotonic(), seconds
-        self._gives = gives
+        self._gives, self.patient = gives, patient
 
     def give_way(self) -> None:
-        """Pause while short answers are being made."""
-        if self._gives <= 0 or _quiet.is_set():
-            return
-        begin = time.monotonic()
-        _quiet.wait(PAUSE)
-        self._gives -= time.monotonic() - begin
+        """Pause for a while if a short answer is being made; patient work until nobody looks at anything."""
+        if not self.patient and not _no_short.is_set():
+            self._pause(_no_short)
+        while self.patient and _is_watched() and not self.stopped and self._gives > 0:
+            self._pause(self._stopped)
+
+    def _pause(self, until: threading.Event) -> None:
+        if self._gives > 0:
+            begin = time.monotonic()
+            until.wait(PAUSE)
+            self._gives -= time.monotonic() - begin
+
+    def hurry(self) -> None:
+        """Somebody who is not patient waits for what it makes, so it gives way no more."""
+        self._gives = 0.0
 
     def stop(self) -> None:
         """Have the work stopped, wherever it is."""
@@ -53,31 +67,51 @@ class Stop:
         return time.monotonic() > self._begin + self._seconds * share
 
 
-_quiet = threading.Event()
-_quiet.set()
-_answering = 0
+_no_short = threading.Event()
+"""Set while no short answer is being made."""
+_no_short.set()
+_answering = Counter[bool]()
+"""How many short answers are being made, and how many that are seen."""
+_seen_last = -inf
 _counting = threading.Lock()
 
 
+def _is_watched() -> bool:
+    return _answering.total() > 0 or time.monotonic() < _seen_last + LINGERS
+
+
 class Answer:
-    """A short answer being made, for which longer work gives way, until it is given or turns out to be long itself."""
+    """What is being made for a person. A short answer, for which longer work gives way; until it is given, or turns out
+    to be long itself: then only patient work gives way to it, if it is looked at, or none."""
 
     def __init__(self) -> None:
-        self._counts = True
-        _count(1)
+        self._short: bool | None = True
+        _count(None, True)
+
+    def seen(self) -> None:
+        """It is long from here on, but a person looks at it."""
+        if self._short:
+            self._becomes(False)
 
     def done(self) -> None:
         """It is given, or long work itself from here on."""
-        if self._counts:
-            self._counts = False
-            _count(-1)
+        self._becomes(None)
+
+    def _becomes(self, short: bool | None) -> None:
+        before, self._short = self._short, short
+        _count(before, short)
 
 
-def _count(change: int) -> None:
-    global _answering
+def _count(before: bool | None, now: bool | None) -> None:
+    global _seen_last
     with _counting:
-        _answering += change
-        _quiet.clear() if _answering else _quiet.set()
+        if before is not None:
+            _answering[before] -= 1
+        if before is False:
+            _seen_last = time.monotonic()
+        if now is not None:
+            _answering[now] += 1
+        _no_short.clear() if _answering[True] else _no_short.set()
 
 
 _own = threading.local()
@@ -99,6 +133,26 @@ def current() -> Stop | None:
     return getattr(_own, "stop", None)
 
 
+class Turn:
+    """A lock around long work: whoever waits for it has the work that holds it give way no more, but for patient
+    work."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._held: Stop | None = None
+
+    def __enter__(self) -> None:
+        own = current()
+        while not self._lock.acquire(timeout=PAUSE):
+            if self._held and not (own and own.patient):
+                self._held.hurry()
+        self._held = own
+
+    def __exit__(self, *_: object) -> None:
+        self._held = None
+        self._lock.release()
+
+
 def go_on() -> None:
     """Go on with the work, if it still matters.
 
@@ -109,6 +163,13 @@ def go_on() -> None:
     if stop:
         if stop.stopped:
             raise Stopped
+        stop.give_way()
+
+
+def give_way() -> None:
+    """Give way as :func:`go_on` does, in what is made to its end whether it still matters or not, as it is kept."""
+    stop = current()
+    if stop:
         stop.give_way()
 
 

@@ -14,6 +14,7 @@ import numpy as np
 
 from yaila.core.film.heard import Mix, ReadFile, Soundtrack
 from yaila.core.sound import RATE, Samples
+from yaila.core.stopping import go_on
 
 SILENT = -70.0
 """LUFS: what is quieter counts as silence (the absolute gate of BS.1770)."""
@@ -69,6 +70,7 @@ def measure(read: Callable[[int, int], Samples], samples: int) -> Loudness:
                 short.append(round(max(value, SILENT), 1) if math.isfinite(value) else SILENT)
 
     for start in range(0, samples, BLOCK):
+        go_on()
         block = read(start, min(BLOCK, samples - start))
         frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(block).reshape(1, -1), format="flt", layout="stereo")
         frame.sample_rate, frame.pts, frame.time_base = RATE, start, Fraction(1, RATE)

@@ -75,8 +75,10 @@ def in_threads(
 
 def beside(work: Callable[[], Made]) -> Callable[[], Made]:
     """Begin work in another thread, under the stop of this one. What is given back waits for what it makes, or does it
-    here if no thread was free so far."""
+    here if no thread was free so far. Patient work does it itself: no thread of others is to pause with it."""
     stop = current()
+    if stop and stop.patient:
+        return work
 
     def there() -> Made:
         with under(stop):

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from yaila.core.bounded import Bounded
 from yaila.core.sound.samples import RATE, Read, Samples
+from yaila.core.stopping import give_way
 
 Wave = NDArray[np.float64]
 Noise = np.random.Generator
@@ -137,6 +138,7 @@ def _coloured(seconds: float, noise: Noise, gain: Callable[[Wave], Wave]) -> Wav
     """Noise with as much of each frequency, Hz, as a gain says."""
     count = max(round(seconds * RATE), 8)
     size = 1 << (count - 1).bit_length()
+    give_way()
     spectrum = np.fft.rfft(noise.standard_normal(size))
     spectrum *= gain(np.asarray(np.fft.rfftfreq(size, 1 / RATE), np.float64))
     return np.asarray(np.fft.irfft(spectrum, size)[:count])
@@ -165,6 +167,7 @@ def _swept(seconds: float, noise: Noise, centre: Callable[[Wave], Wave], octaves
     pieces = np.lib.stride_tricks.sliding_window_view(white, size)[::hop]
     out = np.zeros(len(white))
     for k, piece in enumerate(pieces):
+        give_way()
         gain = np.exp(-0.5 * ((octave - math.log2(middle[k])) / (octaves / 2)) ** 2)
         out[k * hop : k * hop + size] += np.fft.irfft(np.fft.rfft(piece * window) * gain, size) * window
     return out[2 * hop : 2 * hop + count]
@@ -253,6 +256,7 @@ def _horn(seconds: float, pitch: float, noise: Noise) -> Wave:
     wave = np.zeros(len(time))
     for ground in (87.3, 88.1, 110.4):
         for k in range(1, 24):
+            give_way()
             formant = 1 / (1 + (k * ground / 420) ** 2) + 0.35 * math.exp(-(((k * ground - 900) / 300) ** 2))
             wave += formant * np.sin(2 * np.pi * (ground * k * pitch * time + noise.random()))
     ends = min(0.45, seconds * 0.3)
@@ -270,6 +274,7 @@ def _bell(seconds: float, pitch: float, noise: Noise) -> Wave:
     time = _time(seconds)
     wave = np.zeros(len(time))
     for k, (ratio, loud, lasts) in enumerate(BELL):
+        give_way()
         hertz = 620 * pitch * ratio + (1.0, 0.0, 1.7)[k % 3]
         wave += loud * np.sin(2 * np.pi * hertz * time) * np.exp(-6.9 * time / (seconds * lasts))
     return _room(wave * np.minimum(time / 0.001, 1), 1.6, 0.2, noise)
@@ -322,7 +327,10 @@ def _engine(seconds: float, pitch: float, noise: Noise) -> Wave:
     time = _time(seconds)
     jitter = _coloured(seconds, noise, lambda hertz: 1 / (1 + (hertz / 3) ** 2))[: len(time)]
     phase = np.cumsum(27.0 * pitch * (1 + 0.05 * jitter / max(np.abs(jitter).max(), 1e-9))) / RATE
-    wave = sum(np.sin(2 * np.pi * k * phase + k) / k**0.8 * (1 + 0.4 * (k % 3 == 0)) for k in range(1, 15))
+    wave = np.zeros(len(time))
+    for k in range(1, 15):
+        give_way()
+        wave += np.sin(2 * np.pi * k * phase + k) / k**0.8 * (1 + 0.4 * (k % 3 == 0))
     stroke = np.exp(-(phase % 1.0) / 0.22)
     hiss = _coloured(seconds, noise, _band(200, 1700 * pitch))[: len(time)] * stroke
     return np.asarray(wave * (0.5 + 0.5 * stroke) + 1.5 * hiss)

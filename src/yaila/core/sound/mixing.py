@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.sound.samples import Read, Samples, gain_of
+from yaila.core.stopping import go_on
 from yaila.core.time import smoothstep
 
 Levels = Callable[[NDArray[np.float64]], NDArray[np.float64]]
@@ -63,6 +64,7 @@ def mixed(sounds: Sequence[Placed], first: int, count: int) -> Samples:
         start, end = max(sound.start, first), min(sound.end, first + count)
         if start >= end:
             continue
+        go_on()
         samples = _samples(sound, start - sound.start, end - start)
         if not len(samples):
             continue

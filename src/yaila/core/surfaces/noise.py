@@ -9,6 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from yaila.core.stopping import give_way
+
 Floats = NDArray[np.float32]
 
 SIDE = 1024
@@ -19,6 +21,7 @@ def waves(seed: int, finest: float, widest: float, steep: float = 1.0, along: fl
     """Noise with a deviation of 1 and waves from ``finest`` to ``widest`` pixels long, whose strength grows with their
     length to the power of ``steep`` (spectral synthesis; H.-O. Peitgen, D. Saupe, "The Science of Fractal Images",
     1988, ch. 2.4). ``along``: how much longer they are from side to side than up and down."""
+    give_way()
     random = np.random.default_rng([seed, 5])
     down, across = np.fft.fftfreq(SIDE)[:, None], np.fft.rfftfreq(SIDE)[None, :] * along
     often = np.hypot(down, across)
@@ -52,6 +55,7 @@ def hairs(seed: int, count: int, length: float, width: int = 1, curl: float = 0.
 
     def paint(canvas: NDArray[np.uint8], random: np.random.Generator) -> None:
         for _ in range(count):
+            give_way()
             heading, steps = random.random() * 2 * np.pi, 7
             turns = np.cumsum(random.normal(0, curl, steps)) + heading
             way = np.cumsum(np.column_stack([np.cos(turns), np.sin(turns)]), axis=0)
@@ -84,6 +88,7 @@ def larger(half: Floats) -> Floats:
 
 def softer(tile: Floats, wide: float) -> Floats:
     """A tile blurred by so many pixels, a deviation."""
+    give_way()
     reach = int(4 * wide) + 4
     return np.asarray(
         cv2.GaussianBlur(np.pad(tile, reach, mode="wrap"), (0, 0), wide)[reach:-reach, reach:-reach], np.float32
