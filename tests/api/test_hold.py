@@ -33,7 +33,7 @@ from tests.tilehost import png
 from tests.truth import fine_texture
 from yaila import api
 from yaila.api.app import create_app
-from yaila.api.lanes import Lane
+from yaila.api.lanes import LOOK, Lane
 from yaila.api.trials import FIRST, Trials
 from yaila.core.errors import BadStore, Busy, Occupied
 from yaila.core.film import Film
@@ -311,11 +311,12 @@ class Caller:
     """A request whose other side hangs up when it is told to."""
 
     def __init__(self) -> None:
-        self.gone = False
+        self.gone = asyncio.Event()
         self.scope: dict[str, object] = {}
 
-    async def is_disconnected(self) -> bool:
-        return self.gone
+    async def receive(self) -> dict[str, str]:
+        await self.gone.wait()
+        return {"type": "http.disconnect"}
 
 
 def caller() -> Call:
@@ -346,9 +347,9 @@ async def test_films_take_turns_and_one_never_has_all_threads() -> None:
     assert await lane.do(caller(), "b", lambda: "drawn") == "drawn"
     assert time.monotonic() - begin < 1
     assert not any(one.done() for one in more)
-    busy.gone = True  # type: ignore[attr-defined]
+    busy.gone.set()  # type: ignore[attr-defined]
     with pytest.raises(Stopped):
-        await first
+        await asyncio.wait_for(first, LOOK / 2)
     assert await asyncio.to_thread(ended.wait, 5)
     await asyncio.gather(*more)
     lane.close()

@@ -24,7 +24,7 @@ from yaila.core.stopping import Stop, Stopped, under
 T = TypeVar("T")
 
 LOOK = 0.2
-"""How often it is looked whether the other side is still there, s."""
+"""How often it is looked whether newer work has come, s."""
 
 MOST_WAITING = 64
 """Pieces of work of one film that may wait in a lane."""
@@ -35,6 +35,12 @@ def is_long(request: Request, seen: bool = False) -> None:
     what is ``seen``, whatever a person looks at while it is made."""
     if answer := request.scope.get("answer"):
         answer.seen() if seen else answer.done()
+
+
+async def _hung_up(request: Request) -> None:
+    """Until the other side of a request has gone."""
+    while (await request.receive())["type"] != "http.disconnect":
+        pass
 
 
 @dataclass
@@ -114,14 +120,16 @@ class Lane:
         is_long(request, self._seen)
         waiting = asyncio.wrap_future(task.outcome)
         waiting.add_done_callback(lambda done: done.cancelled() or done.exception())
+        # What one has let go of is in the way of what one asks for instead: that is to be known at once.
+        gone = asyncio.ensure_future(_hung_up(request))
         try:
-            while not (await asyncio.wait({waiting}, timeout=LOOK))[0]:
-                if task.stop.stopped or await request.is_disconnected():
+            while not waiting.done():
+                await asyncio.wait({waiting, gone}, timeout=LOOK, return_when=asyncio.FIRST_COMPLETED)
+                if task.stop.stopped or gone.done() or waiting.cancelled():
                     raise Stopped
-            if waiting.cancelled():
-                raise Stopped
             return waiting.result()
         finally:
+            gone.cancel()
             # Also when this is cancelled; what is done already does not mind.
             task.stop.stop()
             task.outcome.cancel()

@@ -32,7 +32,7 @@
       points.map(([x, y]) => [x, y]),
     );
 
-  const held = (id: string) => shifted(view, session.ahead(id));
+  const held = (id: string) => shifted(view, session.ahead(id), session.holds);
   const corners = (points: XY[]) => points.map(([x, y]) => `${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
   /** All frames but the chosen ones, as one drawing: a film may have hundreds. */
   const otherFrames = $derived(
@@ -145,14 +145,14 @@
   <path class="beat" d={beats} />
 {/if}
 
-{#if now}<polygon class="now" points={line(now.outline)} transform={rests && held(rests.id)} />{/if}
+{#if now}<polygon class="now" points={line(now.outline)} style={rests && held(rests.id)} />{/if}
 
 <path class="frame case" d={otherFrames} />
 <path class="frame" d={otherFrames} />
 {#each vantages as v (v.laid.id)}
   {#if v.shape !== "wide"}
     {#if v.selected || v.also}
-      <g transform={held(v.laid.id)}>
+      <g style={held(v.laid.id)}>
         <polygon class="frame case" class:selected={v.selected} points={corners(v.points)} />
         <polygon class="frame" class:selected={v.selected} class:also={v.also} points={corners(v.points)} />
       </g>
@@ -180,7 +180,7 @@
 {#each vantages.filter((v) => v.selected && session.step === "fly") as v (v.laid.id)}
   {#if v.shape === "frame"}
     {@const ahead = toScreen(view, v.laid.ahead)}
-    <g transform={held(v.laid.id)}>
+    <g style={held(v.laid.id)}>
       {#each v.points as [x, y], k (k)}
         <!-- svelte-ignore a11y_no_static_element_interactions -->
         <g class="grip" onpointerdown={(e) => pullVantage(e, v.laid.id, "size")}>
@@ -209,7 +209,7 @@
   <!-- svelte-ignore a11y_no_static_element_interactions -->
   <g
     class="badge"
-    transform={held(v.laid.id)}
+    style={held(v.laid.id)}
     class:selected={v.selected}
     class:also={v.also}
     onpointerdown={(e) => (session.step === "fly" ? pullVantage(e, v.laid.id, "target") : e.stopPropagation())}
@@ -227,7 +227,7 @@
   </g>
   {#if v.selected && editing}<text
       class="halo name"
-      transform={held(v.laid.id)}
+      style={held(v.laid.id)}
       text-anchor={x > view.width - 110 ? "end" : "start"}
       x={x + (x > view.width - 110 ? -14 : 14)}
       y={y + 4}>{v.document.name}</text

@@ -25,7 +25,7 @@
   const line = (points: XY[]) => polyline(view, points);
   /** How a mark in a hand is drawn; what stands along a route stays there. */
   const held = ({ mark }: Found) =>
-    (mark as Label).stands === "route" ? undefined : shifted(view, session.ahead(mark.id));
+    (mark as Label).stands === "route" ? undefined : shifted(view, session.ahead(mark.id), session.holds);
   const rings = ({ mark }: Found<"region">): XY[][] =>
     mark.circle ? (plan.marks.find(({ id }) => id === mark.id)?.rings ?? []) : (mark.rings as XY[][]);
 
@@ -166,7 +166,7 @@
     <!-- svelte-ignore a11y_no_static_element_interactions -->
     <path
       class="region"
-      transform={held(region)}
+      style={held(region)}
       class:on
       class:fixed={!marking}
       d={outline.map((ring) => `M${line(ring).replaceAll(" ", "L")}Z`).join("")}
@@ -178,7 +178,7 @@
       {#if region.mark.circle}
         {@const [x, y] = toScreen(view, outline[0]?.[45] ?? [region.mark.circle.x, region.mark.circle.y])}
         <!-- svelte-ignore a11y_no_static_element_interactions -->
-        <g class="grip" transform={held(region)} onpointerdown={(event) => pullRim(event, region)}>
+        <g class="grip" style={held(region)} onpointerdown={(event) => pullRim(event, region)}>
           <circle class="reach" cx={x} cy={y} r="12" /><rect x={x - 4} y={y - 4} width="8" height="8" />
           <text class="halo" x={x + 10} y={y + 4}
             >{length(resting(region.mark.circle.radius), film.ground.kind).join(" ")}</text
@@ -186,15 +186,17 @@
           <title>Drag the rim</title>
         </g>
       {:else if region.mark.rings.reduce((sum, ring) => sum + ring.length, 0) <= PULLED}
-        {#each region.mark.rings as ring, j (j)}
-          {#each ring as corner, k (k)}
-            {@const [x, y] = toScreen(view, corner as XY)}
-            <!-- svelte-ignore a11y_no_static_element_interactions -->
-            <g class="grip" transform={held(region)} onpointerdown={(event) => pullCorner(event, region, j, k)}>
-              <circle class="reach" cx={x} cy={y} r="10" /><rect x={x - 3.5} y={y - 3.5} width="7" height="7" />
-            </g>
+        <g style={held(region)}>
+          {#each region.mark.rings as ring, j (j)}
+            {#each ring as corner, k (k)}
+              {@const [x, y] = toScreen(view, corner as XY)}
+              <!-- svelte-ignore a11y_no_static_element_interactions -->
+              <g class="grip" onpointerdown={(event) => pullCorner(event, region, j, k)}>
+                <circle class="reach" cx={x} cy={y} r="10" /><rect x={x - 3.5} y={y - 3.5} width="7" height="7" />
+              </g>
+            {/each}
           {/each}
-        {/each}
+        </g>
       {/if}
     {/if}
   {/if}
@@ -250,7 +252,7 @@
     <!-- svelte-ignore a11y_no_static_element_interactions -->
     <g
       class={found.kind}
-      transform={held(found)}
+      style={held(found)}
       class:on={on || session.also.includes(found.mark.id)}
       onpointerdown={(event) => marking && pullMark(event, found)}
     >
@@ -265,7 +267,7 @@
       {/if}
     </g>
     {#if found.kind === "marker" && (on || (marking && !named(x, y)))}
-      <text class="halo" transform={held(found)} x={x + 11} y={y + 4}>{(found.mark as Marker | Region).name}</text>
+      <text class="halo" style={held(found)} x={x + 11} y={y + 4}>{(found.mark as Marker | Region).name}</text>
     {/if}
   {/if}
 {/each}
@@ -277,7 +279,7 @@
     <!-- svelte-ignore a11y_no_static_element_interactions -->
     <g
       class="inset"
-      transform={held(inset)}
+      style={held(inset)}
       class:on={on || session.also.includes(inset.mark.id)}
       onpointerdown={(event) => marking && pullMark(event, inset)}
     >
@@ -286,7 +288,7 @@
       {#if inset.mark.shows.kind === "clip"}<path class="play" d="M{x - 3} {y - 19}l8 4.500l-8 4.500z" />{/if}
       <title>{inset.mark.name}: drag it</title>
     </g>
-    {#if on || marking}<text class="halo" transform={held(inset)} x={x + 17} y={y - 11}>{inset.mark.name}</text>{/if}
+    {#if on || marking}<text class="halo" style={held(inset)} x={x + 17} y={y - 11}>{inset.mark.name}</text>{/if}
   {/if}
 {/each}
 
@@ -296,16 +298,16 @@
     {#if lamp.mark.shown || on}
       {@const [x, y] = toScreen(view, [lamp.mark.x, lamp.mark.y])}
       {@const reach = (lamp.look.reach as number) * view.scale}
-      {#if on}<circle class="lit" transform={held(lamp)} cx={x} cy={y} r={reach} />{/if}
+      {#if on}<circle class="lit" style={held(lamp)} cx={x} cy={y} r={reach} />{/if}
       <!-- svelte-ignore a11y_no_static_element_interactions -->
-      <g class="lamp" class:on transform={held(lamp)} onpointerdown={(event) => pullMark(event, lamp)}>
+      <g class="lamp" class:on style={held(lamp)} onpointerdown={(event) => pullMark(event, lamp)}>
         <circle class="reach" cx={x} cy={y} r="12" /><circle cx={x} cy={y} r={on ? 7 : 5.5} />
         <path d="M{x - 9} {y}h-3M{x + 9} {y}h3M{x} {y - 9}v-3M{x} {y + 9}v3" />
         <title>{lamp.mark.name}: drag it</title>
       </g>
       {#if on && !lamp.mark.locked}
         <!-- svelte-ignore a11y_no_static_element_interactions -->
-        <g class="grip" transform={held(lamp)} onpointerdown={(event) => pullReach(event, lamp)}>
+        <g class="grip" style={held(lamp)} onpointerdown={(event) => pullReach(event, lamp)}>
           <circle class="reach" cx={x + reach} cy={y} r="12" /><rect x={x + reach - 4} y={y - 4} width="8" height="8" />
           <text class="halo" x={x + reach + 10} y={y + 4}
             >{length(lamp.look.reach as number, film.ground.kind).join(" ")}</text

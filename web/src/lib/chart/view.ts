@@ -26,9 +26,15 @@ export function toGround(view: View, [u, v]: XY): XY {
   return [view.x + (u - view.width / 2) / view.scale, view.y - (v - view.height / 2) / view.scale];
 }
 
-/** How something is drawn that is so far from where it says it is, ground units. */
-export function shifted(view: View, by: XY | null): string | undefined {
-  return by ? `translate(${(by[0] * view.scale).toFixed(1)} ${(-by[1] * view.scale).toFixed(1)})` : undefined;
+/** So many parts are painted each apart from the rest at most. */
+const MOST_APART = 4;
+
+/** The style of one of `count` things that are drawn so far from where they say they are, ground units. As they move on
+ * with the hand, few of them are painted apart from the rest, which is not painted anew. */
+export function shifted(view: View, by: XY | null, count: number): string | undefined {
+  if (!by) return undefined;
+  const [x, y] = [by[0] * view.scale, -by[1] * view.scale].map((value) => value.toFixed(1));
+  return `transform: translate(${x}px, ${y}px)${count > MOST_APART ? "" : "; will-change: transform"}`;
 }
 
 /** Ground points on the screen, as an SVG list of points. */

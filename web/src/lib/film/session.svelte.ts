@@ -302,6 +302,11 @@ export class Session {
     return [by[0] - told[0]!, by[1] - told[1]!];
   }
 
+  /** How many parts a hand carries. */
+  get holds(): number {
+    return this.#held.ids.length;
+  }
+
   #letGo(): void {
     this.trial = null;
     this.coming = "";
