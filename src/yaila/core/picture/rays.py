@@ -23,9 +23,9 @@ import math
 
 import numpy as np
 
-from yaila.core.compiling import njit
+from yaila.core.compiling import Apart, njit
 from yaila.core.picture.heights import height_of
-from yaila.core.picture.linear import WHITE, channels_of, held
+from yaila.core.picture.linear import MOST, WHITE, channels_of, held, packed_of
 
 GRAZED = 5.0
 """Where the ground goes away by more than so many widths of a ray from one ray to the next, it may be hidden between
@@ -36,6 +36,11 @@ BACK = 0.995
 
 MET = 0.02
 """A ray has met the ground where it is so near to it, in widths of its own."""
+
+PARTS, PARTS_BITS = np.uint64(32), np.uint64(5)
+HALVES = np.uint64(16 | 16 << 21 | 16 << 42)
+WHOLE = np.uint64(0xFFFF | 0xFFFF << 21 | 0xFFFF << 42)
+"""Parts of the way from one pixel to the next: a channel has room for so many times what it holds."""
 
 FAR_EDGE = 8.0
 """How far the next edge is taken to be beyond the picture of blocks, pixels."""
@@ -449,9 +454,81 @@ def _on(even, right, down):
 
 
 @njit(cache=True, nogil=True, fastmath=True)
+def node_rows(nodes, first, last, found, shade, flat):
+    """What lies between rays goes on evenly from: (rows, 8 * columns) float32, of each east, north, height, and how far
+    away, 0 for what the flat picture has not; the pixel of that across and down; and how much light there is. ``flat``
+    takes the ground to its pixels."""
+    for r in range(first, last):
+        for c in range(found.shape[1]):
+            node = nodes[r, 8 * c :]
+            for k in range(4):
+                node[k] = found[r, c, k]
+            node[4], node[5], w = _pixel_of(found[r, c, 0], found[r, c, 1], flat)
+            node[6], node[7] = shade[r, c], 0.0
+            if w < 1e-6:
+                node[3] = 0.0
+
+
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
+def _goes_on(n, above, below, down, line):
+    """The row of nodes that is so far down between two."""
+    for k in range(n):
+        line[k] = above[k] + down * (below[k] - above[k])
+
+
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
+def _evens(above, below, even, grazed):
+    """Where, between two rows of nodes, the ground goes on evenly from one place to the next."""
+    for c in range(even.shape[0]):
+        k = 8 * c + 3
+        near = min(min(above[k], above[k + 8]), min(below[k], below[k + 8]))
+        far = max(max(above[k], above[k + 8]), max(below[k], below[k + 8]))
+        even[c] = near > 0.0 and far - near < grazed * near
+
+
+@njit(cache=True, nogil=True, forceinline=True)
+def _part_way(one, other, share):
+    """Light so many 32nds of the way from one pixel to another: all channels at once, which is why not finer."""
+    return ((one * (PARTS - share) + other * share + HALVES) >> PARTS_BITS) & WHOLE
+
+
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
+def _even_row(n, colours, line, before, rights, out):
+    """Light of pixels of a row as if its ground went on evenly. ``before`` and ``rights``: of each pixel the place of
+    the line before it, and how far it is on its way to the next."""
+    height, width = colours.shape
+    none, half, most = np.float32(0), np.float32(0.5), np.float32(MOST)
+    most_u, most_v = np.float32(width - 1.001), np.float32(height - 1.001)
+    for x in range(n):
+        k, share = 8 * before[x], rights[x]
+        u = line[k + 4] + share * (line[k + 12] - line[k + 4]) - half
+        v = line[k + 5] + share * (line[k + 13] - line[k + 5]) - half
+        lit = line[k + 6] + share * (line[k + 14] - line[k + 6])
+        u, v = min(max(u, none), most_u), min(max(v, none), most_v)
+        column, row = np.int32(u), np.int32(v)
+        right = np.uint64(np.int32((u - np.float32(column)) * np.float32(32) + half))
+        down = np.uint64(np.int32((v - np.float32(row)) * np.float32(32) + half))
+        upper = _part_way(colours[row, column], colours[row, column + 1], right)
+        lower = _part_way(colours[row + 1, column], colours[row + 1, column + 1], right)
+        red, green, blue = channels_of(_part_way(upper, lower, down))
+        # None is below nothing.
+        red, green, blue = min(red * lit + half, most), min(green * lit + half, most), min(blue * lit + half, most)
+        out[x] = packed_of(np.uint32(np.int32(red)), np.uint32(np.int32(green)), np.uint32(np.int32(blue)))
+
+
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
+def _shown_row(n, line, before, rights, places):
+    """What pixels of a row show as if its ground went on evenly."""
+    for x in range(n):
+        k, share = 8 * before[x], rights[x]
+        for j in range(4):
+            places[x, j] = line[k + j] + share * (line[k + j + 8] - line[k + j])
+
+
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def laid_rows(
     colours, covers, out, covered, places, first, last, found, sides, shade, turned, flat, offset,
-    surface, eye, axes, middle, wide, bounds, spots, light, which, tints, times, plus, grid,
+    surface, eye, axes, middle, wide, bounds, spots, light, which, tints, times, plus, grid, nodes,
 ):  # fmt: skip
     """Rows of the flat ground's light laid over what rays meet.
 
@@ -468,19 +545,41 @@ def laid_rows(
         light: as in :func:`shade_rows`.
         which, tints: which block stands at a pixel of the flat picture of blocks, and the light of its side, 0..1.
         times, plus, grid: the field of light on the flat picture, or of size 0.
+        nodes: see :func:`node_rows`, where all of the ground is covered relief seen by a level camera; or of size 0.
     """
     rows, columns = found.shape[0], found.shape[1]
     clear, deep = covers.shape[0] > 0, places.shape[0] > 0
     values, starts, sizes, scales, inverse, times_high, inside, tall, plane, tallest = surface
     blocks, raising = inside.shape[0] > 0, times_high > 0.0
     count = spots.shape[0]
+    by_rows, pixels = nodes.shape[0] > 0, out.shape[1]
+    # Of each pixel the ray before it, and how far it is on its way to the next.
+    before, rights = np.zeros(pixels, np.int32), np.zeros(pixels, np.float32)
+    line, evens, evens_of = np.zeros(8 * columns, np.float32), np.zeros(columns - 1, np.bool_), -1
+    for x in range(pixels if by_rows else 0):
+        a = turned[0, 0] * (x + 0.5) + turned[0, 2] - 0.5
+        before[x] = min(max(math.floor(a), 0), columns - 2)
+        rights[x] = min(max(a - before[x], 0.0), 1.0)
     for y in range(first, last):
+        if by_rows:
+            b = turned[1, 1] * (y + 0.5) + turned[1, 2] - 0.5
+            r = min(max(math.floor(b), 0), rows - 2)
+            if r != evens_of:
+                evens_of = r
+                _evens(nodes[r], nodes[r + 1], evens, GRAZED * wide)
+            # What does not go on evenly is drawn over it.
+            _goes_on(8 * columns, nodes[r], nodes[r + 1], np.float32(min(max(b - r, 0.0), 1.0)), line)
+            _even_row(pixels, colours, line, before, rights, out[y])
+            if deep:
+                _shown_row(pixels, line, before, rights, places[y])
         # What four rays say serves for all pixels between them.
         at_c, at_r = -1, -1
         c1, r1, even, nearest, farthest = 0, 0, False, 0.0, 0.0
         zero = np.float32(0.0)
         east = north = height = distant = lit_by = (zero, zero, zero, zero)
         for x in range(out.shape[1]):
+            if by_rows and evens[before[x]]:
+                continue
             u = turned[0, 0] * (x + 0.5) + turned[0, 1] * (y + 0.5) + turned[0, 2]
             v = turned[1, 0] * (x + 0.5) + turned[1, 1] * (y + 0.5) + turned[1, 2]
             a, b = u - 0.5, v - 0.5

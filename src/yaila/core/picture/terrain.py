@@ -230,11 +230,15 @@ class Terrain:
         nothing = np.zeros((0, 0, 3), np.float32)
         times, plus, grid = (field.times, field.plus, GRID) if field else (nothing, nothing, 0)
         surface, eye, axes, middle, across, bounds = self._rays
+        nodes = np.zeros((0, 0), np.float32)
+        if self.raised and self.raised.by and not blocks and light.covers is None and not self.view.pose.roll:
+            nodes = np.empty((len(self.found), 8 * self.found.shape[1]), np.float32)
+            in_threads(lambda a, b: rays.node_rows(nodes, a, b, self.found, self.shade, plane), self.found[..., 0])
         in_threads(
             lambda a, b: rays.laid_rows(
                 light.colours, covers, out, covered, places, a, b, self.found, self.sides, self.shade, self.turned,
                 plane, offset, surface, eye, axes, middle, across, bounds, spots, self._light, which, tints,
-                times, plus, grid,
+                times, plus, grid, nodes,
             ),
             out,
         )  # fmt: skip
