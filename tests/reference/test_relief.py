@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -162,6 +163,18 @@ def test_relief_is_what_rays_that_are_marched_one_by_one_meet(view: dict) -> Non
         Raised(Heights.of(grid, UNTURNED), 1.0), None, View.of(choreograph(film).pose(Time(0)), SIZE), PLAIN
     )
     assert (depth.found[..., 3] > 0).mean() > 0.99
+
+
+@pytest.mark.parametrize("quality", list(Quality))
+def test_ground_is_the_same_where_it_could_be_seen_through(quality: Quality) -> None:
+    """Where all of it covers, rows of the picture follow rows of rays; elsewhere each pixel is looked up by itself."""
+    grid = hills()
+    film = film_of({"x": 10, "y": -40, "span": 420, "tilt": 62, "heading": 25})
+    asked = Request(film, Time(0), SIZE, quality)
+    clear, whole = (renderer(grid).render(replace(asked, clear=one)).pixels for one in (True, False))
+    there = clear[..., 3] == 255
+    assert there.mean() > 0.9
+    assert psnr(clear[there], whole[there]) >= 55
 
 
 def test_a_plain_is_as_high_however_coarsely_it_is_looked_at() -> None:

@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from yaila.core.bounded import Remembered
 from yaila.core.camera import View
 from yaila.core.colour import bytes_of, decoded, rgb_of
 from yaila.core.colour.grading import SIDE, Cube, table_of
@@ -75,6 +76,14 @@ def _in_one(values: NDArray[Any]) -> NDArray[np.uint32]:
     """Three channels, (n, 3), 0..1, in one number each: red and green in 11 bits, blue in 10."""
     counts = np.round(values.astype(np.float64) * [2047, 2047, 1023]).astype(np.uint32)
     return np.asarray(counts[:, 0] | (counts[:, 1] << np.uint32(11)) | (counts[:, 2] << np.uint32(22)), np.uint32)
+
+
+_PACKED = Remembered[NDArray[np.uint32]](2**22, lambda table: table[0].nbytes)
+
+
+def _packed(table: NDArray[np.float32]) -> NDArray[np.uint32]:
+    """A grade's table with each colour in one number."""
+    return _PACKED.of((table,), (), lambda: _in_one(table.reshape(-1, 3)))
 
 
 # What is done to a row is done in loops of their own, each of which becomes vector code: ``red``, ``green`` and
@@ -338,7 +347,7 @@ def finished(
     light = _glowing(pixels, glow) if glow.on and glow.strength > 0 else NO_GLOW
     if wear.on:
         worn(pixels, wear, view, frame)
-    table = NO_NUMBERS if idle else _in_one(table_of(grading).reshape(-1, 3))
+    table = NO_NUMBERS if idle else _packed(table_of(grading))
     across, down = _off_middle(view)
     shade = _vignette(vignette.by, vignette.soft, vignette.colour) if vignette.on else NO_NUMBERS
     gain = np.float32(flickering(wear, frame) ** (1 / 2.2) if wear.on and wear.flicker else 1.0)
