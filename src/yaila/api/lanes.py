@@ -122,9 +122,10 @@ class Lane:
         waiting.add_done_callback(lambda done: done.cancelled() or done.exception())
         # What one has let go of is in the way of what one asks for instead: that is to be known at once.
         gone = asyncio.ensure_future(_hung_up(request))
+        either: set[asyncio.Future[Any]] = {waiting, gone}
         try:
             while not waiting.done():
-                await asyncio.wait({waiting, gone}, timeout=LOOK, return_when=asyncio.FIRST_COMPLETED)
+                await asyncio.wait(either, timeout=LOOK, return_when=asyncio.FIRST_COMPLETED)
                 if task.stop.stopped or gone.done() or waiting.cancelled():
                     raise Stopped
             return waiting.result()
