@@ -59,9 +59,9 @@ def courses_of(part: BaseModel) -> Iterator[tuple[tuple[str, ...], Course[Any], 
 
 
 def _valued(part: P, value_of: Callable[[Course[Any], Slot, Any], Any]) -> P:
-    update = {}
+    update, held = {}, part.__dict__
     for slot in _changing(type(part)):
-        value = getattr(part, slot.name)
+        value = held[slot.name]
         if type(value) in PLAIN:
             continue
         if isinstance(value, Course):

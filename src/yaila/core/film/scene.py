@@ -128,8 +128,8 @@ def scene_at(
         run, look = timeline.runs[route.id], running(film.look_of(route), time, timeline, route)
         if route.draws.shown and (time.frames >= run.start or look.to_come > 0):
             now = running(route, time, timeline, route)
-            ways = [timeline.way(route.id, time + Time(by)) for by in (-0.5, 0.5)] if film.finish.shutter.on else [0, 0]
-            pace = ways[1] - ways[0]
+            exposed = np.array([time.frames - 0.5, time.frames + 0.5])
+            pace = float(np.diff(run.way(exposed))[0]) if film.finish.shutter.on else 0.0
             routes.append(DrawnRoute(now, look, timeline.way(route.id, time), _aboard(route, run, time), pace))
 
     def there(marks: list[M]) -> tuple[Present[M, Any], ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from functools import cached_property, partial
+from functools import cached_property, lru_cache, partial
 
 import cv2
 import numpy as np
@@ -136,7 +136,7 @@ class Optics:
         """How far beyond the frame the shutter looks, pixels."""
         if not self.poses:
             return 0
-        return self._margin(max(_longest(self.view, self.view.pose, pose) for pose in (self.poses[0], self.poses[-1])))
+        return self._margin(_longest(self.view, self.view.pose, self.poses[0], self.poses[-1]))
 
     @property
     def margin(self) -> int:
@@ -294,17 +294,26 @@ def _counted_from(view: View, place: NDArray[np.float64]) -> NDArray[np.float64]
     return space
 
 
-def _longest(view: View, first: Pose, last: Pose) -> float:
-    """The longest way that the ground goes in the frame from one pose to another, pixels."""
-    width, height = view.size
+def _longest(view: View, first: Pose, *later: Pose) -> float:
+    """The longest way that the ground goes in the frame from one pose to any of some, pixels."""
+    places = _spread(*view.size)
+    on_the_ground = places @ view.posed(first).ground_from_frame.T
+    there = on_the_ground[:, 2] > 0
+    longest = 0.0
+    for pose in later:
+        through = on_the_ground @ view.posed(pose).frame_from_ground.T
+        ahead = there & (through[:, 2] > 0.05)
+        if ahead.any():
+            moved = through[ahead, :2] / through[ahead, 2:] - places[ahead, :2]
+            longest = max(longest, math.sqrt(float((moved * moved).sum(axis=1).max())))
+    return longest
+
+
+@lru_cache(maxsize=16)
+def _spread(width: int, height: int) -> NDArray[np.float64]:
+    """Places all over a frame, (n, 3), homogeneous."""
     u, v = np.meshgrid(np.linspace(0, width, 5), np.linspace(0, height, 5))
-    places = np.column_stack([u.ravel(), v.ravel(), np.ones(u.size)])
-    through = places @ (view.posed(last).frame_from_ground @ view.posed(first).ground_from_frame).T
-    ahead = (through[:, 2] > 0.05) & ((places @ view.posed(first).ground_from_frame.T)[:, 2] > 0)
-    if not ahead.any():
-        return 0.0
-    moved = through[ahead, :2] / through[ahead, 2:] - places[ahead, :2]
-    return float(np.hypot(moved[:, 0], moved[:, 1]).max())
+    return np.column_stack([u.ravel(), v.ravel(), np.ones(u.size)])
 
 
 def _piece(maps: NDArray[np.float64], view: View) -> int:
