@@ -376,9 +376,9 @@ async def test_long_work_gives_way_to_short_answers_and_never_to_itself() -> Non
 
 
 @in_a_loop
-async def test_patient_work_rests_while_a_person_looks_at_what_is_made_and_a_little_longer() -> None:
-    frames, checks = Lane("frames", 1, 1, gives=5, seen=True), Lane("checks", 1, 1, gives=5, patient=True)
-    done: list[float] = []
+async def test_checks_and_no_more_rest_while_a_person_looks_at_what_is_made_and_a_little_longer() -> None:
+    frames, checks = Lane("frames", 1, 1, gives=5, seen=True), Lane("checks", 1, 1, gives=5, rests=True)
+    tasks, done = Lane("tasks", 1, 1, gives=5, patient=True), list[float]()
 
     def steps() -> None:
         for _ in range(50):
@@ -400,6 +400,8 @@ async def test_patient_work_rests_while_a_person_looks_at_what_is_made_and_a_lit
     frame = asyncio.ensure_future(frames.do(looking, "a", draw))  # type: ignore[arg-type]
     await asyncio.to_thread(drawn.wait, 5)
     checked = asyncio.ensure_future(checks.do(caller(), "a", steps))
+    # What a person has asked for and waits for is not held up by what they look at.
+    assert await asyncio.wait_for(tasks.do(caller(), "a", lambda: [go_on()]), 0.2) == [None]
     await asyncio.sleep(0.2)
     assert not done
     shown.set()
@@ -409,29 +411,39 @@ async def test_patient_work_rests_while_a_person_looks_at_what_is_made_and_a_lit
     made.done()
     await checked
     assert min(done) > ended + LINGERS - 0.05
-    frames.close()
-    checks.close()
+    for lane in (frames, checks, tasks):
+        lane.close()
 
 
-def test_who_is_not_patient_hurries_what_they_wait_for() -> None:
+def test_an_answer_that_has_been_given_counts_no_more() -> None:
+    given, stop = Answer(), Stop(gives=5, rests=True)
+    given.done()
+    given.seen()
+    time.sleep(LINGERS)
+    begin = time.monotonic()
+    stop.give_way()
+    assert time.monotonic() - begin < 0.1
+
+
+def test_who_does_not_rest_hurries_what_they_wait_for() -> None:
     turn, has, order = Turn(), threading.Event(), []
     looked_at = Answer()
     looked_at.seen()
 
-    def patiently() -> None:
-        with under(Stop(gives=60, patient=True)), turn:
+    def restfully() -> None:
+        with under(Stop(gives=60, rests=True)), turn:
             has.set()
             go_on()
-            order.append("patient")
+            order.append("rested")
 
-    thread = threading.Thread(target=patiently)
+    thread = threading.Thread(target=restfully)
     thread.start()
     has.wait(5)
     with under(Stop(gives=60)), turn:
         order.append("hurried")
     looked_at.done()
     thread.join(5)
-    assert order == ["patient", "hurried"]
+    assert order == ["rested", "hurried"]
 
 
 @in_a_loop

@@ -57,7 +57,7 @@ class Desk:
         self.frames = Lane("frames", 3, 2, FRAME_SECONDS, gives=0.15, seen=True)
         self.trials = Trials()
         self.tiles = Lane("tiles", 3, 2, patient=True)
-        self.checks = Lane("checks", 2, 1, gives=30, patient=True)
+        self.checks = Lane("checks", 2, 1, gives=30, patient=True, rests=True)
         self.tasks = Lane("tasks", 2, 1, gives=2, patient=True)
         self.sounds = Lane("sounds", 2, 2)
         self._tracks: Bounded[str, Soundtrack] = Bounded(MOST_TRACKS, lambda track: 1)

@@ -31,7 +31,7 @@ MOST_WAITING = 64
 
 
 def is_long(request: Request, seen: bool = False) -> None:
-    """From here on a request is long work, which gives way to others and must not to itself; patient work gives way to
+    """From here on a request is long work, which gives way to others and must not to itself; what rests gives way to
     what is ``seen``, whatever a person looks at while it is made."""
     if answer := request.scope.get("answer"):
         answer.seen() if seen else answer.done()
@@ -63,7 +63,8 @@ class Lane:
         seconds: how long a piece may take before it is to give its cheaper form.
         gives: how long a piece may pause for short answers, s.
         patient: whether nobody minds that whatever else is done in the process goes first.
-        seen: whether a person looks at what is made, so that patient work gives way to it.
+        seen: whether a person looks at what is made.
+        rests: whether nobody waits for it, so that it rests while what is seen is made.
     """
 
     def __init__(
@@ -75,6 +76,7 @@ class Lane:
         gives: float = 0.0,
         patient: bool = False,
         seen: bool = False,
+        rests: bool = False,
     ) -> None:
         self._each, self._seconds, self._gives = each, seconds, gives
         self._waiting: OrderedDict[str, deque[Task[Any]]] = OrderedDict()
@@ -82,7 +84,7 @@ class Lane:
         self._named: dict[str, Stop] = {}
         self._change = threading.Condition()
         self._closed = False
-        self._patient, self._seen = patient, seen
+        self._patient, self._seen, self._rests = patient, seen, rests
         for number in range(threads):
             threading.Thread(target=self._work, name=f"{name}-{number}", daemon=True).start()
 
@@ -92,7 +94,7 @@ class Lane:
         Raises:
             Busy: the film has too much waiting already.
         """
-        task = Task(work, film, Stop(self._seconds, self._gives, self._patient), name)
+        task = Task(work, film, Stop(self._seconds, self._gives, self._rests), name)
         with self._change:
             line = self._waiting.setdefault(film, deque())
             if len(line) >= MOST_WAITING:

@@ -301,6 +301,6 @@ async def give_out(film_id: str, desk: TheDesk, request: Request, state: str) ->
         write_wav(path, Mix(track, desk.store.sounds.read, level.gain).read, track.samples)
         return path, track.film.name
 
-    path, called = await desk.checks.do(request, film_id, work)
+    path, called = await desk.tasks.do(request, film_id, work)
     gone = BackgroundTask(path.unlink)
     return FileResponse(path, media_type="audio/wav", filename=file_name(called, ".wav"), background=gone)

@@ -3,7 +3,7 @@ matters.
 
 What is under way in a thread belongs to the :class:`Stop` that the thread was begun with. Without one, work goes on to
 its end. Work under a stop gives way: while a short answer is being made, it pauses for a while where it could stop.
-Patient work does so too while something is made that a person looks at, as a frame is.
+Work that nobody waits for rests, besides, while something is made that a person looks at, as a frame is.
 """
 
 from __future__ import annotations
@@ -29,18 +29,18 @@ LINGERS = 0.3
 
 class Stop:
     """Whether work is to go on; ``seconds`` is how long it may take before the cheaper form is to be given, ``gives``
-    how many of them it may pause in all. ``patient`` work gives way to what a person looks at, too."""
+    how many of them it may pause in all. Work that ``rests`` gives way to all that a person looks at, to its end."""
 
-    def __init__(self, seconds: float = inf, gives: float = 0.0, patient: bool = False) -> None:
+    def __init__(self, seconds: float = inf, gives: float = 0.0, rests: bool = False) -> None:
         self._stopped = threading.Event()
         self._begin, self._seconds = time.monotonic(), seconds
-        self._gives, self.patient = gives, patient
+        self._gives, self.rests = gives, rests
 
     def give_way(self) -> None:
-        """Pause for a while if a short answer is being made; patient work until nobody looks at anything."""
-        if not self.patient and not _no_short.is_set():
+        """Pause for a while if a short answer is being made; or rest until nobody looks at anything."""
+        if not self.rests and not _no_short.is_set():
             self._pause(_no_short)
-        while self.patient and _is_watched() and not self.stopped and self._gives > 0:
+        while self.rests and _is_watched() and not self.stopped and self._gives > 0:
             self._pause(self._stopped)
 
     def _pause(self, until: threading.Event) -> None:
@@ -50,7 +50,7 @@ class Stop:
             self._gives -= time.monotonic() - begin
 
     def hurry(self) -> None:
-        """Somebody who is not patient waits for what it makes, so it gives way no more."""
+        """Somebody waits for what it makes, so it gives way no more."""
         self._gives = 0.0
 
     def stop(self) -> None:
@@ -82,36 +82,34 @@ def _is_watched() -> bool:
 
 class Answer:
     """What is being made for a person. A short answer, for which longer work gives way; until it is given, or turns out
-    to be long itself: then only patient work gives way to it, if it is looked at, or none."""
+    to be long itself: then only work that rests gives way to it, if it is looked at, or none."""
 
     def __init__(self) -> None:
         self._short: bool | None = True
-        _count(None, True)
+        with _counting:
+            _answering[True] += 1
+            _no_short.clear()
 
     def seen(self) -> None:
         """It is long from here on, but a person looks at it."""
-        if self._short:
-            self._becomes(False)
+        self._becomes(False)
 
     def done(self) -> None:
         """It is given, or long work itself from here on."""
         self._becomes(None)
 
     def _becomes(self, short: bool | None) -> None:
-        before, self._short = self._short, short
-        _count(before, short)
-
-
-def _count(before: bool | None, now: bool | None) -> None:
-    global _seen_last
-    with _counting:
-        if before is not None:
-            _answering[before] -= 1
-        if before is False:
-            _seen_last = time.monotonic()
-        if now is not None:
-            _answering[now] += 1
-        _no_short.clear() if _answering[True] else _no_short.set()
+        global _seen_last
+        # What has been given is not counted again, whichever thread says so first.
+        with _counting:
+            before, self._short = self._short, None if self._short is None else short
+            if before is not None:
+                _answering[before] -= 1
+            if before is False:
+                _seen_last = time.monotonic()
+            if self._short is not None:
+                _answering[self._short] += 1
+            _no_short.clear() if _answering[True] else _no_short.set()
 
 
 _own = threading.local()
@@ -134,8 +132,8 @@ def current() -> Stop | None:
 
 
 class Turn:
-    """A lock around long work: whoever waits for it has the work that holds it give way no more, but for patient
-    work."""
+    """A lock around long work: whoever waits for it has the work that holds it give way no more, but for work that
+    rests itself."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
@@ -144,7 +142,7 @@ class Turn:
     def __enter__(self) -> None:
         own = current()
         while not self._lock.acquire(timeout=PAUSE):
-            if self._held and not (own and own.patient):
+            if self._held and not (own and own.rests):
                 self._held.hurry()
         self._held = own
 

@@ -75,9 +75,9 @@ def in_threads(
 
 def beside(work: Callable[[], Made]) -> Callable[[], Made]:
     """Begin work in another thread, under the stop of this one. What is given back waits for what it makes, or does it
-    here if no thread was free so far. Patient work does it itself: no thread of others is to pause with it."""
+    here if no thread was free so far. Work that rests does it itself: no thread of others is to rest with it."""
     stop = current()
-    if stop and stop.patient:
+    if stop and stop.rests:
         return work
 
     def there() -> Made:
