@@ -20,10 +20,11 @@ from unittest import mock
 import httpx
 import psutil
 
+from yaila.core.sound.tools import TOOLS
 from yaila.farm.processes import KINDS
 
 _context = multiprocessing.get_context("forkserver")
-LOADED = ["uvicorn", "yaila.api.app", *(kind.module for kind in KINDS.values())]
+LOADED = ["uvicorn", "yaila.api.app", *TOOLS, *(kind.module for kind in KINDS.values())]
 
 
 def free_port() -> int:

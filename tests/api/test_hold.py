@@ -32,13 +32,16 @@ from tests.served import Server, free_port
 from tests.tilehost import png
 from tests.truth import fine_texture
 from yaila import api
+from yaila.api import memory
 from yaila.api.app import create_app
 from yaila.api.lanes import LOOK, Lane
 from yaila.api.trials import FIRST, Trials
 from yaila.core.errors import BadStore, Busy, Occupied
 from yaila.core.film import Film
+from yaila.core.film.plan import plan_of
 from yaila.core.imagery import PageStore
 from yaila.core.picture import Quality, Renderer, Request
+from yaila.core.sound import tools
 from yaila.core.stopping import LINGERS, Answer, Stop, Stopped, Turn, go_on, under
 from yaila.core.time import Time
 from yaila.home import sole_server
@@ -423,6 +426,96 @@ def test_an_answer_that_has_been_given_counts_no_more() -> None:
     begin = time.monotonic()
     stop.give_way()
     assert time.monotonic() - begin < 0.1
+
+
+def test_what_sound_needs_is_loaded_while_nobody_looks_at_anything(monkeypatch: pytest.MonkeyPatch) -> None:
+    # Its second of imports fell into the first drag after a server had begun.
+    loaded: list[str] = []
+    monkeypatch.setattr(tools, "import_module", loaded.append)
+    looked_at = Answer()
+    looked_at.seen()
+
+    def load() -> None:
+        with under(Stop(gives=60, rests=True)):
+            tools.load_tools()
+
+    with ThreadPoolExecutor(1) as other:
+        loading = other.submit(load)
+        time.sleep(0.1)
+        assert not loaded
+        looked_at.done()
+        loading.result(5)
+    assert loaded == list(tools.TOOLS)
+
+
+def test_memory_is_given_back_while_nobody_looks_at_anything_or_a_little_later(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    # It held up all that needed memory for 0.05 s, in the middle of a drag.
+    given: list[float] = []
+
+    class System:
+        @staticmethod
+        def malloc_trim(_: int) -> None:
+            given.append(time.monotonic())
+
+    monkeypatch.setattr(memory.ctypes, "CDLL", lambda _: System)
+    monkeypatch.setattr(memory.sys, "platform", "linux")
+    monkeypatch.setattr(memory, "EVERY", 0.05)
+
+    async def for_a_while(seconds: float) -> None:
+        giving = asyncio.ensure_future(memory.give_back())
+        await asyncio.sleep(seconds)
+        giving.cancel()
+
+    looked_at = Answer()
+    looked_at.seen()
+    with ThreadPoolExecutor(1) as thread:
+        thread.submit(asyncio.run, for_a_while(0.5)).result()
+        assert not given
+        # Who looks all day does not keep it for ever.
+        monkeypatch.setattr(memory, "PUT_OFF", 0.1)
+        thread.submit(asyncio.run, for_a_while(LINGERS + 0.5)).result()
+        assert given
+    looked_at.done()
+
+
+@in_a_loop
+async def test_what_a_hand_tries_is_a_short_answer_and_left_where_the_hand_has_gone_on() -> None:
+    hands, frames = Lane("hands", 1, 1, short=True), Lane("frames", 1, 1, gives=5)
+    film = Film.model_validate({"vantages": [{"x": k, "y": 0, "span": 100, "hold": 1} for k in range(3)]})
+    trying, going = Caller(), threading.Event()
+    trying.scope["answer"] = Answer()
+    begun, left = threading.Event(), list[bool]()
+
+    def tried() -> None:
+        begun.set()
+        going.wait(5)
+        try:
+            plan_of(film)
+        except Stopped:
+            left.append(True)
+            raise
+
+    trial = asyncio.ensure_future(hands.do(trying, "a", tried))  # type: ignore[arg-type]
+    await asyncio.to_thread(begun.wait, 5)
+
+    def drawn() -> float:
+        begin = time.monotonic()
+        go_on()
+        return time.monotonic() - begin
+
+    assert await frames.do(caller(), "a", drawn) > 0.015
+    trying.gone.set()
+    with pytest.raises(Stopped):
+        await asyncio.wait_for(trial, 5)
+    going.set()
+    # The next has its place at once, and what was left has spoilt nothing.
+    assert await asyncio.wait_for(hands.do(caller(), "a", lambda: len(plan_of(film).passages)), 5) == 2
+    assert left == [True]
+    trying.scope["answer"].done()  # type: ignore[attr-defined]
+    hands.close()
+    frames.close()
 
 
 def test_who_does_not_rest_hurries_what_they_wait_for() -> None:

@@ -17,7 +17,7 @@ from yaila.core.colour.temperature import daylight
 from yaila.core.errors import BadEdit
 from yaila.core.film import Film
 from yaila.core.film.finish import Finish
-from yaila.core.picture.frame_finish import finished
+from yaila.core.picture.frame_finish import _noise, finished
 from yaila.formats.cube import cube_text, read_cube
 
 SIZE = FrameSize(480, 270)
@@ -247,8 +247,10 @@ def test_grain_is_as_strong_and_as_wide_as_it_says_and_the_same_wherever_it_is_d
     assert finished(even(0), finish(grain=grain), view(), 7)[..., :3].max() <= 1
     other = finished(even(128), finish(grain=grain), view(), 8)[..., 1].astype(float)
     assert abs(float((away * (other - other.mean())).mean())) < 0.05 * away.var()
-    # A draft of half the size has the mean of the film's grains.
+    # A draft of half the size has the mean of the film's grains, which are not made anew for it.
+    made = _noise.cache_info().misses
     small = finished(even(128, FrameSize(960, 540)), finish(grain=grain), view(FrameSize(960, 540)), 7)[..., 1]
+    assert _noise.cache_info().misses == made
     halved = cv2.resize(one, (960, 540), interpolation=cv2.INTER_AREA)
     assert structural_similarity(halved, small.astype(float), data_range=60) > 0.9
     # A part of the frame has the grain of that part.

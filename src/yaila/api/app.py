@@ -42,6 +42,7 @@ from yaila.api.door import Door
 from yaila.api.guard import Guard
 from yaila.api.memory import give_back
 from yaila.core.errors import BadStore, Busy, Damaged, NoRoom, NotFound, StaleEdit, TooMuch, YailaError, said
+from yaila.core.sound import load_tools
 from yaila.core.stopping import Stopped
 from yaila.formats.whole import refused_by_disk
 from yaila.store import Store
@@ -84,6 +85,7 @@ def create_app(store: Store, port: int) -> FastAPI:
             part.unlink()
         app.state.desk.farm.take_up()
         giving_back = asyncio.create_task(give_back())
+        app.state.desk.checks.start("", load_tools)
         yield
         giving_back.cancel()
         app.state.desk.close()

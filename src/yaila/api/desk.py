@@ -56,6 +56,7 @@ class Desk:
         self._films: Bounded[str, tuple[Film, Choreography]] = Bounded(memory * 2**20 // 5, lambda one: one[0].weight)
         self.frames = Lane("frames", 3, 2, FRAME_SECONDS, gives=0.15, seen=True)
         self.trials = Trials()
+        self.hands = Lane("hands", 3, 2, short=True)
         self.tiles = Lane("tiles", 3, 2, patient=True)
         self.checks = Lane("checks", 2, 1, gives=30, patient=True, rests=True)
         self.tasks = Lane("tasks", 2, 1, gives=2, patient=True)
@@ -139,7 +140,7 @@ class Desk:
     def close(self) -> None:
         """Stop all that is under way: the server is going."""
         self.farm.close()
-        for lane in (self.frames, self.tiles, self.checks, self.tasks, self.sounds):
+        for lane in (self.frames, self.hands, self.tiles, self.checks, self.tasks, self.sounds):
             lane.close()
 
     def _remember(self, key: str, film: Film) -> tuple[Film, Choreography]:

@@ -291,15 +291,15 @@ class Named(BaseModel):
 
 
 @router.post("/films/{film_id}/trials/acts", response_model=Trial)
-def try_act(
+async def try_act(
     film_id: str, act: Act, desk: TheDesk, request: Request, state: str, named: Annotated[Named, Query()]
 ) -> Response:
     """What a named act would make of a state. Nothing is kept."""
-    return _trial(desk, film_id, state, named, request, lambda film: as_kept(act.done_to(film), film))
+    return await _trial(desk, film_id, state, named, request, lambda film: as_kept(act.done_to(film), film))
 
 
 @router.post("/films/{film_id}/trials/patch", response_model=Trial)
-def try_patch(
+async def try_patch(
     film_id: str,
     patch: list[PatchStep],
     desk: TheDesk,
@@ -308,10 +308,21 @@ def try_patch(
     named: Annotated[Named, Query()],
 ) -> Response:
     """What a JSON Patch would make of a state. Nothing is kept."""
-    return _trial(desk, film_id, state, named, request, lambda film: film_of(document_after(film, _steps(patch)), film))
+
+    def done(film: Film) -> Film:
+        return film_of(document_after(film, _steps(patch)), film)
+
+    return await _trial(desk, film_id, state, named, request, done)
 
 
-def _trial(
+async def _trial(
+    desk: Desk, film_id: str, state: str, named: Named, request: Request, done: Callable[[Film], Film]
+) -> Response:
+    """What a trial changes; none of it once the page has hung up, as the hand has gone on."""
+    return await desk.hands.do(request, film_id, lambda: _tried(desk, film_id, state, named, request, done))
+
+
+def _tried(
     desk: Desk, film_id: str, state: str, named: Named, request: Request, done: Callable[[Film], Film]
 ) -> Response:
     try:

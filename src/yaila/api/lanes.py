@@ -65,6 +65,7 @@ class Lane:
         patient: whether nobody minds that whatever else is done in the process goes first.
         seen: whether a person looks at what is made.
         rests: whether nobody waits for it, so that it rests while what is seen is made.
+        short: whether it is short answers, which others give way to.
     """
 
     def __init__(
@@ -77,6 +78,7 @@ class Lane:
         patient: bool = False,
         seen: bool = False,
         rests: bool = False,
+        short: bool = False,
     ) -> None:
         self._each, self._seconds, self._gives = each, seconds, gives
         self._waiting: OrderedDict[str, deque[Task[Any]]] = OrderedDict()
@@ -84,7 +86,7 @@ class Lane:
         self._named: dict[str, Stop] = {}
         self._change = threading.Condition()
         self._closed = False
-        self._patient, self._seen, self._rests = patient, seen, rests
+        self._patient, self._seen, self._rests, self._short = patient, seen, rests, short
         for number in range(threads):
             threading.Thread(target=self._work, name=f"{name}-{number}", daemon=True).start()
 
@@ -119,7 +121,8 @@ class Lane:
         Raises:
             Stopped: nobody waits for it any more, or newer work has taken its place.
         """
-        is_long(request, self._seen)
+        if not self._short:
+            is_long(request, self._seen)
         waiting = asyncio.wrap_future(task.outcome)
         waiting.add_done_callback(lambda done: done.cancelled() or done.exception())
         # What one has let go of is in the way of what one asks for instead: that is to be known at once.

@@ -5,9 +5,11 @@ from __future__ import annotations
 import asyncio
 import ctypes
 import sys
+import time
 
 from yaila.core.errors import BadStore
 from yaila.core.quantities import is_count
+from yaila.core.stopping import LINGERS, is_watched
 
 MEMORY = 960
 """Megabytes that the server keeps things in, unless ``YAILA_MEMORY`` says otherwise: two fifths of it pages of plates,
@@ -15,6 +17,9 @@ a fifth films and trials, a tenth pieces of soundings; the rest is for outlines,
 
 EVERY = 30.0
 """Seconds after which unused memory is given back again."""
+
+PUT_OFF = 60.0
+"""How much later it is given back at most, as somebody looks at what is made, s."""
 
 
 def memory_of(text: str) -> int:
@@ -36,4 +41,8 @@ async def give_back() -> None:
     trim = getattr(ctypes.CDLL(None), "malloc_trim", None) if sys.platform == "linux" else None
     while trim:
         await asyncio.sleep(EVERY)
+        until = time.monotonic() + PUT_OFF
+        # Whoever needs memory meanwhile waits for some hundredths of a second.
+        while is_watched() and time.monotonic() < until:
+            await asyncio.sleep(LINGERS)
         await asyncio.to_thread(trim, 0)

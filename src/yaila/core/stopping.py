@@ -40,7 +40,7 @@ class Stop:
         """Pause for a while if a short answer is being made; or rest until nobody looks at anything."""
         if not self.rests and not _no_short.is_set():
             self._pause(_no_short)
-        while self.rests and _is_watched() and not self.stopped and self._gives > 0:
+        while self.rests and is_watched() and not self.stopped and self._gives > 0:
             self._pause(self._stopped)
 
     def _pause(self, until: threading.Event) -> None:
@@ -76,7 +76,8 @@ _seen_last = -inf
 _counting = threading.Lock()
 
 
-def _is_watched() -> bool:
+def is_watched() -> bool:
+    """Whether something is made that a person looks at, or waits for, or was until now."""
     return _answering.total() > 0 or time.monotonic() < _seen_last + LINGERS
 
 

@@ -41,6 +41,7 @@ from yaila.core.ground.placement import ground_units_per_pixel, outline, through
 from yaila.core.imagery.pages import level_sizes
 from yaila.core.marks import Arrival, DeckLook, InsetLook, LampLook, Lettering, MarkerLook, RegionLook, RouteRun, Stroke
 from yaila.core.quantities import FOCUS, LAID
+from yaila.core.stopping import go_on
 from yaila.core.time import Course, Ease, Rate, Time, timecode
 
 XY = tuple[float, float]
@@ -259,7 +260,11 @@ class Plan(BaseModel):
 
 
 def plan_of(film: Film) -> Plan:
-    """Lay a film out. Plans of the films last asked for are kept."""
+    """Lay a film out. Plans of the films last asked for are kept.
+
+    Raises:
+        Stopped: nobody waits for it any more.
+    """
     return _PLANS.of((film,), (), lambda: _laid_out(film))
 
 
@@ -357,6 +362,7 @@ def values_over(film: Film, choreography: Choreography, times: Sequence[Time]) -
 
 
 def _course(film: Film, choreography: Choreography, running: _Running) -> CoursePlan:
+    go_on()
     timeline = choreography.timeline
     part, via, way, path, course, slot = running
     times = [timeline.time(stop.at, part) for stop in course.stops]
@@ -517,6 +523,7 @@ def _stand(pose: Pose, size: FrameSize) -> tuple[list[XY], tuple[float, float, f
 
 
 def _passage(film: Film, index: int, choreography: Choreography) -> PassagePlan:
+    go_on()
     leg, vantage, rate = choreography.legs[index], film.vantages[index], choreography.rate
     after, manner, frames = film.vantages[index + 1], vantage.passage.manner, leg.passage
     if frames:
@@ -665,6 +672,7 @@ def _spread(count: int, most: int) -> NDArray[np.int64]:
 
 def _carried(film: Film, at: NDArray[np.int64], track: Track, frames: int, plates: list[PlatePlan]) -> list[Stretch]:
     """Which plate is the sharpest under the target, from each of the frames looked at to the next."""
+    go_on()
     best = np.full(len(at), np.inf)
     which = np.full(len(at), -1)
     targets = np.stack([track.x, track.y], axis=1)

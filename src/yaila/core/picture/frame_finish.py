@@ -427,16 +427,22 @@ def _vignette(by: float, soft: float, colour: str) -> NDArray[np.uint32]:
 @lru_cache(maxsize=8)
 def _tile(size: float, seed: int, apart: float) -> NDArray[np.float32]:
     """Grain with a deviation of 1 at the film's own size, so many of whose pixels are one of the tile."""
-    noise = np.random.default_rng([seed, 77]).standard_normal((TILE, TILE)).astype(np.float32)
-    if size > 1:
-        wide = np.pad(noise, 32, mode="wrap")
-        noise = np.ascontiguousarray(cv2.GaussianBlur(wide, (0, 0), size / 2)[32:-32, 32:-32])
-    noise = noise / noise.std()
+    noise = _noise(size, seed)
     side = max(round(TILE / apart), 8)
     if side == TILE:
         return noise
     how = cv2.INTER_AREA if side < TILE else cv2.INTER_LINEAR
     return np.asarray(cv2.resize(noise, (side, side), interpolation=how), np.float32)
+
+
+@lru_cache(maxsize=4)
+def _noise(size: float, seed: int) -> NDArray[np.float32]:
+    """The grain of a film, of which pictures of every size have the same."""
+    noise = np.random.default_rng([seed, 77]).standard_normal((TILE, TILE)).astype(np.float32)
+    if size > 1:
+        wide = np.pad(noise, 32, mode="wrap")
+        noise = np.ascontiguousarray(cv2.GaussianBlur(wide, (0, 0), size / 2)[32:-32, 32:-32])
+    return np.asarray(noise / noise.std(), np.float32)
 
 
 def _place(grain: Grain, frame: int, view: View, side: int) -> NDArray[np.int64]:

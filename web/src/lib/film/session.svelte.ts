@@ -58,8 +58,8 @@ export type Tool =
   | "known"
   | "focus";
 export type Judging = "laid" | "through" | "difference" | "wipe";
-/** Asks for a trial of a state, by the name that it is given. */
-type Ask = (query: { state: string; named: string; watched: boolean }) => Promise<Trial>;
+/** Asks for a trial of a state, by the name that it is given, until that is given up. */
+type Ask = (query: { state: string; named: string; watched: boolean }, signal: AbortSignal) => Promise<Trial>;
 /** What is being tried: a state of the film, as it would be. */
 type Tried = Pick<Sheet, "state" | "film" | "plan">;
 /** Parts of the film in a hand, and how far they have been carried, ground units. */
@@ -78,6 +78,8 @@ export const newId = () => Math.random().toString(16).slice(2, 14);
 const PATIENCE = 3;
 /** How long the next is not tried while what is tried has not been seen, ms. */
 const UNSEEN = 600;
+/** How long a hand may go on until all that is other by it is told, and not its picture alone, ms. */
+const UNTOLD = 200;
 
 /** The film on the table: its document as kept or as being tried, the selection, and the jobs under way. */
 export class Session {
@@ -260,7 +262,7 @@ export class Session {
   /** Show what an act would make of the film as kept. Only the newest request is sent on. */
   tryAct(act: Act): void {
     this.#meant = { act };
-    this.#try((query) => this.#trialOf(act, query));
+    this.#try((query, signal) => this.#trialOf(act, query, signal));
   }
 
   /** What an act would make of the film as kept; it is not shown. */
@@ -269,20 +271,20 @@ export class Session {
     return triedOn(kept, await this.#trialOf(act, { state: kept.state }));
   }
 
-  #trialOf(act: Act, query: { state: string }): Promise<Trial> {
-    return told(
-      api.POST("/api/films/{film_id}/trials/acts", { params: { path: { film_id: this.id }, query }, body: act }),
-    );
+  #trialOf(act: Act, query: { state: string }, signal?: AbortSignal): Promise<Trial> {
+    const params = { path: { film_id: this.id }, query };
+    return told(api.POST("/api/films/{film_id}/trials/acts", { params, body: act, signal }));
   }
 
   tryPatch(steps: PatchStep[]): void {
     const meant = this.#spread(steps);
     this.#meant = { steps: meant };
-    this.#try((query) =>
+    this.#try((query, signal) =>
       told(
         api.POST("/api/films/{film_id}/trials/patch", {
           params: { path: { film_id: this.id }, query },
           body: this.#placed(meant) as never,
+          signal,
         }),
       ),
     );
@@ -796,6 +798,7 @@ export class Session {
 
   #try(ask: Ask): void {
     this.#asked = ask;
+    this.#goesOn();
     if (this.#asking) return;
     this.#asking = true;
     void this.#askAll().finally(() => (this.#asking = false));
@@ -807,11 +810,18 @@ export class Session {
       this.#asked = null;
       const [dropped, kept, held] = [this.#dropped, this.sheet!, this.#held];
       const named = `t${newId()}`;
+      const left = new AbortController();
       try {
-        const answer = ask({ state: kept.state, named, watched: this.watched });
+        const answer = ask({ state: kept.state, named, watched: this.watched }, left.signal);
         // Its picture is asked for at once: it comes before the rest.
         this.coming = named;
-        const trial = await answer;
+        const trial = await (this.watched ? Promise.race([answer, this.#overtaken()]) : answer);
+        if (!trial) {
+          answer.catch(() => undefined);
+          left.abort();
+          continue;
+        }
+        this.#toldAt = performance.now();
         // What was let go while the answer was on its way stays let go.
         if (dropped !== this.#dropped) continue;
         this.trial = triedOn(kept, trial);
@@ -825,6 +835,19 @@ export class Session {
         this.notice = (error as Error).message;
       }
     }
+  }
+
+  /** The hand has gone on from what is tried. */
+  #goesOn = (): void => undefined;
+  #toldAt = -Infinity;
+
+  /** Once what is tried has been seen and the hand has gone on: then the next comes before whatever else there is to say
+   * of it, but not for long. */
+  async #overtaken(): Promise<null> {
+    await tick();
+    await this.seen();
+    if (!this.#asked) await new Promise<void>((go) => (this.#goesOn = go));
+    return performance.now() - this.#toldAt < UNTOLD ? null : new Promise(() => undefined);
   }
 
   /** Do something that may be refused: why stands in the notice. Whether it was done. */

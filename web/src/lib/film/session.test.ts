@@ -2,7 +2,7 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { Session } from "./session.svelte";
 
-type Call = { method: string; path: string; headers: Headers; body: unknown };
+type Call = { method: string; path: string; headers: Headers; body: unknown; signal: AbortSignal };
 
 const calls: Call[] = [];
 let answer: (call: Call) => { status?: number; body: unknown } | Promise<{ status?: number; body: unknown }>;
@@ -37,6 +37,7 @@ beforeEach(() => {
       path: url.pathname + url.search,
       headers: request.headers,
       body: text ? JSON.parse(text) : null,
+      signal: request.signal,
     };
     calls.push(call);
     const { status = 200, body } = await answer(call);
@@ -180,6 +181,35 @@ describe("a session", () => {
     await vi.waitFor(() => expect(asked()).toBe(3), 2000);
     session.seen = () => Promise.resolve();
     await vi.waitFor(() => expect(session.trying).toBe(false), 2000);
+  });
+
+  it("goes on with the hand once what is tried has been seen, and tells all that is other now and then", async () => {
+    const session = await opened();
+    session.watched = true;
+    // A picture comes at once, and what else there is to say of it only after a while.
+    answer = async (call) => {
+      if (call.path.includes("trials")) await new Promise((done) => setTimeout(done, 60));
+      return { body: { state: "t1", film: [{ path: "/name", value: JSON.stringify(call.body) }], plan: [] } };
+    };
+    const told = new Set<string>();
+    const moving = setInterval(() => told.add(session.film!.name), 2);
+    const start = performance.now();
+    for (let k = 0; performance.now() - start < 900; k++) {
+      session.tryPatch([{ op: "replace", path: "/name", value: `${k}` }]);
+      await new Promise((done) => setTimeout(done, 10));
+    }
+    const asked = calls.length;
+    session.tryPatch([{ op: "replace", path: "/name", value: "last" }]);
+    await vi.waitFor(() => expect(session.trying).toBe(false));
+    clearInterval(moving);
+    // One after the other, each waited for, there would be 15.
+    expect(asked).toBeGreaterThan(25);
+    expect(told.size).toBeGreaterThan(3);
+    const left = calls.filter((call) => call.signal.aborted).length;
+    expect(left).toBeGreaterThan(asked - 12);
+    // Where the hand rests, all is told.
+    expect(session.film?.name).toContain("last");
+    expect(session.notice).toBe("");
   });
 
   it("keeps what is tried at once, in its place among the edits, and means what stood there", async () => {
