@@ -8,6 +8,7 @@ from dataclasses import replace
 import cv2
 import numpy as np
 import pytest
+from scipy.spatial import KDTree
 
 from tests.truth import fine_texture, mean_light, psnr
 from yaila.core.camera import Aperture, FrameSize, Pose, View
@@ -17,7 +18,7 @@ from yaila.core.film.focus import aperture_of
 from yaila.core.imagery import PageStore
 from yaila.core.imagery.pages import PADDED, PAGE
 from yaila.core.picture import Kit, Quality, Renderer, Request
-from yaila.core.picture.heights import Heights, cast
+from yaila.core.picture.heights import CLEAR, Heights, cast
 from yaila.core.picture.terrain import Raised, Slopes, Terrain
 from yaila.core.time import Time
 
@@ -175,6 +176,30 @@ def test_ground_is_the_same_where_it_could_be_seen_through(quality: Quality) -> 
     there = clear[..., 3] == 255
     assert there.mean() > 0.9
     assert psnr(clear[there], whole[there]) >= 55
+
+
+def test_open_sea_is_met_at_once_and_where_it_is_met_step_by_step() -> None:
+    rng = np.random.default_rng(5)
+    grid, (rows, columns) = np.zeros((SIDE, SIDE), np.float32), np.ogrid[:SIDE, :SIDE]
+    for x, y, reach, high in rng.uniform((300, 300, 6, 20), (720, 720, 60, 160), (14, 4)):
+        grid = np.maximum(grid, (high * (1 - np.hypot(columns - x, rows - y) / reach)).astype(np.float32))
+    heights = Heights.of(grid, UNTURNED)
+    # There is land no nearer than is said, from any place (SciPy's nearest neighbours), nor is much less said.
+    places = rng.uniform(0, SIDE, (4000, 2))
+    away = np.maximum(KDTree(np.argwhere(grid > 0) + 0.5).query(places)[0] - math.sqrt(0.5), 0)
+    said = heights.clear[tuple((places // CLEAR).astype(int).T)]
+    assert (said <= away + 1e-3).all()
+    assert (said > away - 4 * CLEAR).all()
+    # Rays meet what they meet where nothing is known to be clear.
+    view = View.of(Pose(0, 0, 400, 55, 30), SIZE)
+    known = Terrain.of(Raised(heights, 1.0), None, view, PLAIN, 1.0).found
+    stepwise = Heights.of(grid, UNTURNED)
+    stepwise.__dict__["clear"] = np.zeros_like(heights.clear)
+    slowly = Terrain.of(Raised(stepwise, 1.0), None, view, PLAIN, 1.0).found
+    sea = known[..., 2] == 0
+    assert 0.2 < sea.mean() < 0.95
+    assert np.abs(known[..., 3] / slowly[..., 3] - 1).max() < 2e-4
+    assert Heights.of(np.zeros((9, 7), np.float32), UNTURNED).clear.min() >= 9
 
 
 def test_a_plain_is_as_high_however_coarsely_it_is_looked_at() -> None:

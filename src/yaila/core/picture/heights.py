@@ -19,6 +19,12 @@ from yaila.core.picture.threads import in_threads
 
 MOST_LEVELS = 14
 
+CLEAR = 4
+"""Places of the finest level along each side of what is known to be clear of ground that rises, or not."""
+
+RISES = 1e-5
+"""Ground rises where it is higher than this share of the highest."""
+
 Floats = NDArray[np.float32]
 
 
@@ -74,6 +80,21 @@ class Heights:
     def scales(self) -> NDArray[np.float64]:
         """Places of each level for one of the finest, down and across."""
         return self.sizes / self.sizes[0]
+
+    @cached_property
+    def clear(self) -> Floats:
+        """How far it is at least, for squares of ``CLEAR`` places, from anywhere in them to ground that rises, in
+        places."""
+        rows, columns = self.sizes[0].tolist()
+        rises = self.values[: rows * columns].reshape(rows, columns) > RISES * self.top
+        whole = np.pad(rises, ((0, -rows % CLEAR), (0, -columns % CLEAR)))
+        high, wide = whole.shape[0] // CLEAR, whole.shape[1] // CLEAR
+        flat = np.asarray(~whole.reshape(high, CLEAR, wide, CLEAR).any(axis=(1, 3)), np.uint8)
+        if flat.all():
+            return np.full(flat.shape, rows + columns, np.float32)
+        # Between middles of squares, of both of which it may be a corner.
+        apart = cv2.distanceTransform(flat, cv2.DIST_L2, cv2.DIST_MASK_PRECISE) - 1.5
+        return np.maximum(CLEAR * apart, 0).astype(np.float32)
 
     @cached_property
     def slope(self) -> float:

@@ -15,6 +15,7 @@ camera's target. ``surface`` is what the ground is made of:
 7: how high the block there is, ground units.
 8: from the ground to pixels of those, 3x3.
 9: the highest block.
+10: how far squares of the heights are from ground that rises (``Heights.clear``); of size 0 where none raise it.
 """
 
 from __future__ import annotations
@@ -24,7 +25,7 @@ import math
 import numpy as np
 
 from yaila.core.compiling import Apart, njit
-from yaila.core.picture.heights import height_of
+from yaila.core.picture.heights import CLEAR, height_of
 from yaila.core.picture.linear import MOST, WHITE, channels_of, held, packed_of
 
 GRAZED = 5.0
@@ -36,6 +37,9 @@ BACK = 0.995
 
 MET = 0.02
 """A ray has met the ground where it is so near to it, in widths of its own."""
+
+BLED = 4.0
+"""Beside ground that rises, what is read of heights may rise, too, by so many places of the level that is read."""
 
 PARTS, PARTS_BITS = np.uint64(32), np.uint64(5)
 HALVES = np.uint64(16 | 16 << 21 | 16 << 42)
@@ -54,6 +58,15 @@ def _risen(x, y, values, starts, sizes, scales, inverse, times, level):
     gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
     gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
     return times * height_of(values, starts, sizes, scales, gx, gy, level)
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _clear(x, y, inverse, clear):
+    """How far it is from a place to ground that rises, in places of the grid, at least; not less outside of it."""
+    rows, columns = clear.shape
+    gx = (inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]) * (1.0 / CLEAR)
+    gy = (inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]) * (1.0 / CLEAR)
+    return clear[int(min(max(gy, 0.0), rows - 1.0)), int(min(max(gx, 0.0), columns - 1.0))]
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
@@ -99,7 +112,7 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
         How far it goes, 0 if it meets nothing, and whether it meets the side of a block.
     """
     top, steep, finest, far, wide = bounds
-    values, starts, sizes, scales, inverse, times, inside, tall, plane, tallest = surface
+    values, starts, sizes, scales, inverse, times, inside, tall, plane, tallest, clear = surface
     raising, blocks = times > 0.0, inside.shape[0] > 0
     level_way = math.sqrt(dx * dx + dy * dy) + 1e-12
     # Where it comes down to the highest ground.
@@ -109,6 +122,12 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
             return 0.0, False
         enters = (top - eye[2]) / dz
     t = max(enters, begun)
+    if clear.shape[0] > 0 and not blocks and dz < -1e-9:
+        # Where there is nothing that rises between there and the flat ground, nor near enough to be read with it.
+        flat = -eye[2] / dz
+        between = (flat - t) * level_way / finest + BLED * max(flat * wide / finest, 1.0)
+        if _clear(eye[0] + flat * dx, eye[1] + flat * dy, inverse, clear) > between:
+            return flat, False
     level = math.log2(max(t * wide / finest, 1.0))
     z, base, edge, high = 0.0, 0.0, -FAR_EDGE, 0.0
     # No step back goes behind where it came in.
@@ -215,20 +234,21 @@ def march_columns(found, sides, first, last, surface, eye, axes, middle, across_
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def _shade(x, y, t, values, starts, levels, scales, inverse, light, wide, finest):
+def _shade(x, y, t, values, starts, levels, scales, inverse, light, wide, finest, clear):
     """How much light falls on a place that is so far away, beside flat ground: by its slope (Lambert's cosine), and by
     what is before the light."""
     sun, strength, cast, sizes, to_cast, shadows, times = light
     shade = 1.0
     if strength > 0.0:
         reach = max(finest, t * wide)
-        level = math.log2(max(reach / finest, 1.0))
+        rises = clear.shape[0] == 0 or _clear(x, y, inverse, clear) <= (1.0 + BLED) * reach / finest
+        level = math.log2(max(reach / finest, 1.0)) if rises else 0.0
         gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
         gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
         ax, ay = inverse[0, 0] * reach, inverse[1, 0] * reach
         bx, by = inverse[0, 1] * reach, inverse[1, 1] * reach
         east, north = 0.0, 0.0
-        for k in range(4):
+        for k in range(4 if rises else 0):
             side = 1.0 if k % 2 == 0 else -1.0
             x_of, y_of = (gx + side * ax, gy + side * ay) if k < 2 else (gx + side * bx, gy + side * by)
             over = side * height_of(values, starts, levels, scales, x_of, y_of, level)
@@ -263,11 +283,12 @@ def shade_rows(shade, first, last, found, surface, light, wide, finest):
             ground units for a metre of height.
     """
     values, starts, sizes, scales, inverse = surface[:5]
+    clear = surface[10]
     for r in range(first, last):
         for c in range(found.shape[1]):
             x, y, t = found[r, c, 0], found[r, c, 1], found[r, c, 3]
             if t > 0.0:
-                shade[r, c] = _shade(x, y, t, values, starts, sizes, scales, inverse, light, wide, finest)
+                shade[r, c] = _shade(x, y, t, values, starts, sizes, scales, inverse, light, wide, finest, clear)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -341,7 +362,7 @@ def block_shadow_rows(shade, first, last, found, sides, surface, darks, fall, so
         fall: how far east and north a shadow falls for a height of 1.
         soft: how far the light's edges are from its middle, radians.
     """
-    inside, tall, plane, tallest = surface[6:]
+    inside, tall, plane, tallest = surface[6:10]
     long = math.sqrt(fall[0] * fall[0] + fall[1] * fall[1])
     if long < 1e-6:
         return
@@ -549,7 +570,7 @@ def laid_rows(
     """
     rows, columns = found.shape[0], found.shape[1]
     clear, deep = covers.shape[0] > 0, places.shape[0] > 0
-    values, starts, sizes, scales, inverse, times_high, inside, tall, plane, tallest = surface
+    values, starts, sizes, scales, inverse, times_high, inside, tall, plane, tallest, level_around = surface
     blocks, raising = inside.shape[0] > 0, times_high > 0.0
     count = spots.shape[0]
     by_rows, pixels = nodes.shape[0] > 0, out.shape[1]
@@ -678,7 +699,20 @@ def laid_rows(
                             fx, fy = pu, pv
                         if raising and not blocks:
                             here = np.float32(
-                                _shade(gx, gy, t, values, starts, sizes, scales, inverse, light, bounds[4], bounds[2])
+                                _shade(
+                                    gx,
+                                    gy,
+                                    t,
+                                    values,
+                                    starts,
+                                    sizes,
+                                    scales,
+                                    inverse,
+                                    light,
+                                    bounds[4],
+                                    bounds[2],
+                                    level_around,
+                                )
                             )
                         else:
                             # As much light as falls on the ray beside it that met the same ground.

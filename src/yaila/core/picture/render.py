@@ -14,7 +14,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import chain, groupby
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import cv2
 import numpy as np
@@ -40,13 +40,13 @@ from yaila.core.picture.frame_finish import finished, mixed_pixels, regraded
 from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of, pyramid_of, shot_of
 from yaila.core.picture.heights import Heights, cast
 from yaila.core.picture.kit import Kit
-from yaila.core.picture.layers import put_over, softened_layer
+from yaila.core.picture.layers import Motion, put_over, softened_layer
 from yaila.core.picture.lens import SHARP
 from yaila.core.picture.light import Field, field_of, is_lit, lights_of, linear_of, night_of
 from yaila.core.picture.linear import Light
 from yaila.core.picture.optics import GRIDS, Optics
 from yaila.core.picture.resting import Itself, Last
-from yaila.core.picture.stage import Easel, Piece, Stage
+from yaila.core.picture.stage import NO_GROUND, Easel, Piece, Stage
 from yaila.core.picture.surface import Tile, laid_on, shipped
 from yaila.core.picture.terrain import DETAIL, Contours, Raised, Slopes, Terrain
 from yaila.core.picture.threads import FEW, beside
@@ -161,6 +161,11 @@ class Work:
     pixels: Pixels = dataclasses.field(default_factory=lambda: np.zeros((0, 0, 4), np.uint8))
     pieces: Callable[[], list[Piece]] = list
     """Gives what is painted of marks, in order."""
+    soft: dict[int, tuple[NDArray[np.float32], tuple[int, int]] | None] = dataclasses.field(default_factory=dict)
+    """What lens and shutter make of pieces that stand, by their Python ids, as far as that is made ready: their light,
+    and where it begins in the frame with its margin; none of it if nothing of one is there."""
+    lit: Callable[[], Lit] | None = None
+    """Gives what light and air do to the ground, if they do anything."""
     standing: list[Piece] = dataclasses.field(default_factory=list)
     unfinished: bool = False
 
@@ -220,6 +225,13 @@ def marks_made_ready(work: Work) -> None:
         work.pieces = made if width * height <= FEW else beside(made)
 
 
+def light_made_ready(work: Work) -> None:
+    """What light and air do to the ground, worked out while that is drawn."""
+    if is_lit(work.scene) and not work.request.alone:
+        made, (width, height) = partial(_lit, work), work.view.size
+        work.lit = made if width * height <= FEW else beside(made)
+
+
 def plates(work: Work) -> None:
     """The ground's pictures."""
     if work.request.alone:
@@ -270,18 +282,31 @@ def _closest(work: Work) -> float:
     return min((vantage.span for vantage in work.request.film.vantages), default=work.view.pose.span)
 
 
+class Lit(NamedTuple):
+    """What light and air do to the flat ground; the lights of plates on it, encoded, and how bright they are."""
+
+    field: Field
+    lights: Pixels | None
+    bright: float
+
+
+def _lit(work: Work) -> Lit:
+    sky = Sky(work.scene, work.view, work.seconds)
+    field = field_of(work.scene, work.view, work.seconds, sky.shade())
+    bright, coarse = lights_of(work.scene), work.view.coarse(FINE_LIGHTS[work.request.quality])
+    lights = None
+    if bright > 0:
+        lights = work.renderer.drawn(work.scene.lights, work.scene, coarse, Quality.DRAFT, NIGHT)
+    if lights is not None:
+        field = field.with_glow(lights, bright * GLOWING, coarse.step)
+        lights = _as_fine(lights, work.view, coarse.step)
+    return Lit(field, lights, bright)
+
+
 def light_and_air(work: Work) -> None:
     """Dusk, lamps, shadows of clouds and haze on the ground."""
-    if is_lit(work.scene) and not work.request.alone:
-        sky = Sky(work.scene, work.view, work.seconds)
-        work.field = field_of(work.scene, work.view, work.seconds, sky.shade())
-        bright, coarse = lights_of(work.scene), work.view.coarse(FINE_LIGHTS[work.request.quality])
-        lights = None
-        if bright > 0:
-            lights = work.renderer.drawn(work.scene.lights, work.scene, coarse, Quality.DRAFT, NIGHT)
-        if lights is not None:
-            work.field = work.field.with_glow(lights, bright * GLOWING, coarse.step)
-            lights = _as_fine(lights, work.view, coarse.step)
+    if work.lit:
+        work.field, lights, bright = work.lit()
         work.light = work.field.on(Light.of(work.pixels, work.request.clear), lights, bright)
 
 
@@ -315,8 +340,14 @@ def marks_on_the_ground(work: Work) -> None:
 def _pieces(work: Work) -> list[Piece]:
     """What is painted of marks: worked out, as far as there is time for it beside the painting itself."""
     pieces = list(chain.from_iterable(work.renderer.pieces(work, kind) for kind in PAINTERS))
-    only = work.request.only
-    return [piece for piece in pieces if piece.of in only] if only else pieces
+    if only := work.request.only:
+        pieces = [piece for piece in pieces if piece.of in only]
+    if terrain := work.terrain:
+        pieces = [seen for piece in pieces if (seen := _seen(piece, terrain))]
+    for piece in pieces:
+        if not piece.lies and not piece.shows_ground and not late(AHEAD) and (how := _softness(work, piece)):
+            work.soft[id(piece)] = _softened(work, piece, NO_GROUND, *how)
+    return pieces
 
 
 def _recorded(work: Work, kind: str, stage: Stage) -> list[Piece]:
@@ -351,8 +382,6 @@ def lens_and_shutter(work: Work) -> None:
 def what_stands(work: Work) -> None:
     """Travellers, signs, names, plates that float and decks of cloud: what stands on the ground, floats over it or
     stands in the frame, from far to near, each with its own blur."""
-    if work.terrain:
-        work.standing = [seen for piece in work.standing if (seen := _seen(piece, work.terrain))]
     work.standing.sort(key=lambda piece: -piece.depth)
     planes = sorted(_planes(work), key=lambda plane: plane.height) if not work.request.alone else []
     if planes or work.light or not work.optics.idle:
@@ -385,8 +414,9 @@ def _in_storeys(work: Work, planes: list[_Plane]) -> None:
 
 
 def _seen(piece: Piece, terrain: Terrain) -> Piece | None:
-    """A piece as much as its place is seen, and not behind a mountain; none if it is not seen at all."""
-    if piece.spot is None:
+    """A piece as much as its place is seen, and not behind a mountain; none if it is not seen at all. What lies on the
+    ground goes with it."""
+    if piece.lies or piece.spot is None:
         return piece
     share = terrain.seen(piece.spot)
     if share > 0.95:
@@ -454,23 +484,37 @@ def _storey(piece: Piece, planes: list[_Plane]) -> int:
 
 
 def _stand(work: Work, pieces: list[Piece], ground: Pixels) -> None:
-    optics, margin = work.optics, work.optics.margin
     plain: list[Piece] = []
     for piece in pieces:
-        radius, motion = optics.circle(piece), optics.motion(piece)
-        if abs(radius) < SHARP and not motion.seen(REACH):
+        how = _softness(work, piece)
+        if how is None:
             plain.append(piece)
             continue
         _paint(work, plain, ground)
         plain.clear()
         if work.unfinished:
             return
-        left, top, layer = _layer(work, piece, ground)
-        inside = replace(motion, at=(motion.at[0] + margin - left, motion.at[1] + margin - top))
-        if made := softened_layer(layer, radius, inside, optics.iris, optics.moments):
-            light, (x, y) = made
-            put_over(work.pixels, light, (left + x, top + y))
+        ready = id(piece) in work.soft
+        if made := work.soft[id(piece)] if ready else _softened(work, piece, ground, *how):
+            put_over(work.pixels, *made)
     _paint(work, plain, ground)
+
+
+def _softness(work: Work, piece: Piece) -> tuple[float, Motion] | None:
+    """The circle and the motion of what stands; none if it is as sharp as it is painted."""
+    radius, motion = work.optics.circle(piece), work.optics.motion(piece)
+    return None if abs(radius) < SHARP and not motion.seen(REACH) else (radius, motion)
+
+
+def _softened(
+    work: Work, piece: Piece, ground: Pixels, radius: float, motion: Motion
+) -> tuple[NDArray[np.float32], tuple[int, int]] | None:
+    """What lens and shutter make of what stands, and where in the frame with its margin that begins."""
+    optics, margin = work.optics, work.optics.margin
+    left, top, layer = _layer(work, piece, ground)
+    inside = replace(motion, at=(motion.at[0] + margin - left, motion.at[1] + margin - top))
+    made = softened_layer(layer, radius, inside, optics.iris, optics.moments)
+    return made and (made[0], (left + made[1][0], top + made[1][1]))
 
 
 def _layer(work: Work, piece: Piece, ground: Pixels) -> tuple[int, int, Pixels]:
@@ -604,6 +648,7 @@ def _all_there(scene: Scene, kind: str, kit: Kit) -> bool:
 
 PASSES: tuple[Callable[[Work], None], ...] = (
     marks_made_ready,
+    light_made_ready,
     plates,
     surface,
     grade_of_the_ground,
@@ -844,10 +889,17 @@ class Renderer:
         # While the ground rises, a shadow is worked out anew for every fiftieth of it.
         steps = math.exp(round(math.log(times) * CAST_STEPS) / CAST_STEPS)
         cast_of = (id(heights), steps, slopes.fall, slopes.wide)
-        shadows = self._shadows[1] if self._shadows and self._shadows[0] == cast_of else None
-        if shadows is None and relief.shadows > 0:
-            shadows = cast(heights, steps, np.array(slopes.fall), slopes.wide)
-            self._shadows = (cast_of, shadows)
+        shadows: Callable[[], Heights] | None = None
+        if self._shadows and self._shadows[0] == cast_of:
+            shadows = partial(lambda known: known, self._shadows[1])
+        elif relief.shadows > 0:
+            # Beside the rays, which do not need them.
+            made = beside(partial(cast, heights, steps, np.array(slopes.fall), slopes.wide))
+
+            def shadows() -> Heights:
+                self._shadows = (cast_of, made())
+                return self._shadows[1]
+
         contours = (
             Contours(relief.lines, linear_of(relief.line_colour), relief.line_width) if relief.lines > 0 else None
         )

@@ -12,6 +12,7 @@ not, along ridges and edges, each pixel has rays of its own.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -79,12 +80,12 @@ class Contours:
 
 @dataclass(frozen=True)
 class Raised:
-    """What raises the ground: heights, ``times`` ground units for a metre of them, the shadows they cast, and lines of
-    one height; or, as a ``drawing``, only its light and shade."""
+    """What raises the ground: heights, ``times`` ground units for a metre of them, what gives the shadows they cast,
+    and lines of one height; or, as a ``drawing``, only its light and shade."""
 
     heights: Heights
     times: float
-    shadows: Heights | None = None
+    shadows: Callable[[], Heights] | None = None
     drawing: bool = False
     contours: Contours | None = None
 
@@ -261,7 +262,7 @@ def _light(raised: Raised | None, slopes: Slopes, pose: Pose) -> tuple[Any, ...]
     """Light as ``rays`` knows it."""
     sun = np.array([-slopes.fall[0], -slopes.fall[1], 1.0])
     sun /= np.linalg.norm(sun)
-    shadows, times = (raised.shadows, float(raised.times)) if raised else (None, 0.0)
+    shadows, times = (raised.shadows and raised.shadows(), float(raised.times)) if raised else (None, 0.0)
     shade, cast = float(slopes.shade), float(slopes.shadows)
     if shadows is None:
         return sun, shade, np.ones(1, np.float32), np.ones((1, 2), np.int64), np.eye(3), 0.0, times
@@ -277,7 +278,7 @@ def _counted_from(heights: Heights, pose: Pose) -> NDArray[np.float64]:
 
 def _surface(raised: Raised | None, blocks: Blocks | None, view: View) -> tuple[tuple[Any, ...], float, float, float]:
     """The ground as ``rays`` knows it, how high it is at most, how steep, and how fine its heights are."""
-    finest = view.pose.span / view.whole.width
+    finest, clear = view.pose.span / view.whole.width, NO_FLOATS
     if raised:
         heights = raised.heights
         relief: tuple[Any, ...] = (
@@ -285,11 +286,12 @@ def _surface(raised: Raised | None, blocks: Blocks | None, view: View) -> tuple[
             float(raised.by),
         )  # fmt: skip
         top, steep, finest = raised.top, max(heights.slope * raised.by, 0.05), heights.step
+        clear = heights.clear
     else:
         one = np.ones((1, 2))
         relief = (np.zeros(1, np.float32), np.zeros(1, np.int64), one.astype(np.int64), one, np.eye(3), 0.0)
         top, steep = 0.0, 0.0
     if blocks is None:
-        return (*relief, NO_FLOATS, NO_FLOATS, np.eye(3), 0.0), top, steep, finest
-    surface = (*relief, blocks.inside, blocks.tall, blocks.view.plane(), float(blocks.tallest))
+        return (*relief, NO_FLOATS, NO_FLOATS, np.eye(3), 0.0, clear), top, steep, finest
+    surface = (*relief, blocks.inside, blocks.tall, blocks.view.plane(), float(blocks.tallest), clear)
     return surface, top + blocks.tallest, steep, finest

@@ -11,7 +11,6 @@ from functools import cache
 from itertools import pairwise
 from typing import Any, TypeVar
 
-import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.stopping import current, go_on, under
@@ -53,7 +52,7 @@ def in_threads(
         return go_on()
     stop = current()
     count = min(PROCESSORS * 4, -(-pixels // LEAST))
-    edges = np.linspace(first, last, count + 1).astype(int).tolist()
+    edges = [first + (last - first) * part // count for part in range(count + 1)]
     # All of them take the next part from here: whoever is late does fewer.
     parts = iter([(a, b) for a, b in pairwise(edges) if b > a])
 
