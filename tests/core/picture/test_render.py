@@ -146,6 +146,7 @@ def test_every_kind_of_mark_has_its_painter_and_passes_stand_in_one_list() -> No
     passes = [
         "marks_made_ready",
         "light_made_ready",
+        "finish_made_ready",
         "plates",
         "surface",
         "grade_of_the_ground",

@@ -320,6 +320,16 @@ def finish_rows(
         _put(width, red, green, blue, cover, gone, fade, faded, bar, pixels[y])
 
 
+def make_ready(finish: Finish, cube: Cube | None = None) -> None:
+    """Work out what :func:`finished` looks up, which needs no picture."""
+    grade, vignette = finish.grade, finish.vignette
+    grading = replace(grade.grading, cube=cube)
+    if grade.on and grade.over == "frame" and not grading.idle:
+        _packed(table_of(grading))
+    if vignette.on:
+        _vignette(vignette.by, vignette.soft, vignette.colour)
+
+
 def finished(
     pixels: NDArray[np.uint8],
     finish: Finish,

@@ -36,7 +36,7 @@ from yaila.core.picture.backdrop import on_backdrop
 from yaila.core.picture.blocks import Block, Blocks, blocks_of, height_of_blocks, stands_out
 from yaila.core.picture.canvas import WIDE, painted
 from yaila.core.picture.decks import PresentDeck, Sky, parted
-from yaila.core.picture.frame_finish import finished, mixed_pixels, regraded
+from yaila.core.picture.frame_finish import finished, make_ready, mixed_pixels, regraded
 from yaila.core.picture.ground import PlateLayer, Quality, Stack, draw_plates, layer_of, pyramid_of, shot_of
 from yaila.core.picture.heights import Heights, cast
 from yaila.core.picture.kit import Kit
@@ -150,6 +150,8 @@ class Work:
     scene: Scene
     view: View
     """Of what is drawn: the frame, and the margin that lens and shutter need around it."""
+    outer: View
+    """The frame with that margin."""
     optics: Optics
     renderer: Renderer
     terrain: Terrain | None = None
@@ -171,11 +173,6 @@ class Work:
 
     light: Light | None = None
     """The picture while it is in linear light: with the margin before the lens, without it after."""
-
-    @property
-    def outer(self) -> View:
-        """The frame with the margin that lens and shutter need."""
-        return self.optics.view.wider(self.optics.margin)
 
     @property
     def seconds(self) -> float:
@@ -223,6 +220,13 @@ def marks_made_ready(work: Work) -> None:
         made, (width, height) = partial(_pieces, work), work.view.size
         # Of a small picture the ground is drawn sooner than another thread begins.
         work.pieces = made if width * height <= FEW else beside(made)
+
+
+def finish_made_ready(work: Work) -> None:
+    """Tables of what sticks to the frame, worked out while the ground is drawn."""
+    finish, (width, height) = work.scene.finish, work.view.size
+    if width * height > FEW:
+        beside(lambda: make_ready(finish, work.renderer.kit.cube(finish.grade)))
 
 
 def light_made_ready(work: Work) -> None:
@@ -649,6 +653,7 @@ def _all_there(scene: Scene, kind: str, kit: Kit) -> bool:
 PASSES: tuple[Callable[[Work], None], ...] = (
     marks_made_ready,
     light_made_ready,
+    finish_made_ready,
     plates,
     surface,
     grade_of_the_ground,
@@ -800,7 +805,7 @@ class Renderer:
         )
         outer = view.wider(optics.margin)
         terrain = self._terrain(scene, raised, blocks, outer, detail)
-        return Work(request, scene, terrain.flat if terrain else outer, optics, self, terrain)
+        return Work(request, scene, terrain.flat if terrain else outer, outer, optics, self, terrain)
 
     def ground(self, film: Film, time: Time) -> Ground:
         """How high the ground is at a moment, with land that stands out."""
