@@ -38,13 +38,14 @@ _NUMBA: Any = numba
 
 
 def njit(*signature: Any, allocates: bool = False, **options: Any) -> Any:
-    """Numba's, without the counting of who holds an array.
+    """Numba's, without the counting of who holds an array, and with numbers divided as NumPy does, without an error
+    where that is by nothing.
 
     Numba counts that up and down wherever a function is called with an array, in inner loops too, by instructions that
     two threads wait for one another in. Whoever calls a compiled function holds its arrays until it ends; only one that
     makes arrays of its own (``allocates``) has to count.
     """
-    return _NUMBA.njit(*signature, _nrt=allocates, **options)
+    return _NUMBA.njit(*signature, _nrt=allocates, error_model="numpy", **options)
 
 
 class Apart(Compiler):

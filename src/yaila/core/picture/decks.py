@@ -132,7 +132,7 @@ def cloud_rows(out, lost, first, last, x, y, nearness, finest, size, seed):
             out[r, c], lost[r, c] = np.float32(total), np.float32(gone)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _clouded(n, colours, upper, lower, down, colour, lightens, dense, out):
     """A row of light with cloud over it, of which the row of places above it and that below it are spread over its
     pixels: how dense it is, and how bright beside its colour. ``dense``: how dense it is here."""

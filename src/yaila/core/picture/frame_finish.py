@@ -90,7 +90,7 @@ def _packed(table: NDArray[np.float32]) -> NDArray[np.uint32]:
 # ``blue`` are codes, 0..255, of pixels that are not premultiplied.
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _taken(n, pixels, red, green, blue, cover):
     """Take pixels apart."""
     byte, full, one = np.uint32(255), np.float32(255), np.float32(1)
@@ -104,7 +104,7 @@ def _taken(n, pixels, red, green, blue, cover):
         cover[i] = alpha / full
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _lit(n, codes, light, decoding, encoding):
     """Add light to codes."""
     one, most, part, high = np.float32(1), np.float32(STEPS - 1), np.uint32(0xFFFF), np.uint32(16)
@@ -134,7 +134,7 @@ def _three(number):
     )
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _graded(n, table, red, green, blue):
     """Take colours through a table, laid out in a row, by the four corners of the tetrahedron that each lies in
     (J. Kasson et al., "Performing Color Space Conversions with Three-dimensional Linear Interpolation", 1995): from
@@ -163,7 +163,7 @@ def _graded(n, table, red, green, blue):
         blue[i] = (b0 * w0 + b1 * w1 + b2 * w2 + b3 * least) * of_blue
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _shaded(n, shade, across, down, red, green, blue):
     """Darken codes towards the frame's corners."""
     most, unit, of_blue = np.int32(shade.shape[0] - 1), np.float32(1.0 / 2047.0), np.float32(1.0 / 1023.0)
@@ -174,7 +174,7 @@ def _shaded(n, shade, across, down, red, green, blue):
         blue[i] *= b * of_blue
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _grained(n, all_of, of_red, of_green, of_blue, strength, shadows, coloured, red, green, blue):
     """Add grain to codes: of all channels, and of each."""
     one, four = np.float32(1), np.float32(4)
@@ -187,7 +187,7 @@ def _grained(n, all_of, of_red, of_green, of_blue, strength, shadows, coloured, 
         blue[i] += plain + own * of_blue[i]
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _put(n, red, green, blue, cover, gone, fade, faded, bar, pixels):
     """Write pixels, faded to a colour, of which a bar has taken so much: what it lies on becomes as opaque as it."""
     none, half, full = np.float32(0), np.float32(0.5), np.float32(255)

@@ -83,7 +83,7 @@ class Field:
         return Light(out, light.covers)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _lit(n, colours, upper, lower, down, shines, covers, out):
     """A row of light through a field, of which the row of places above it and that below it are spread over its
     pixels: ``times`` and ``plus`` of each channel. It ``shines`` besides where it ``covers``."""

@@ -170,7 +170,7 @@ def _weight(i, begin, rise, share):
     return min(max(begin + rise * np.float32(np.int32(i)), np.float32(0)), np.float32(1)) * share
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _sample(n, run, columns, start, table, texels, begin, rise, share, red, green, blue, alpha, with_alpha):
     """Add one bilinear tap from one level to ``n`` neighbouring pixels of a row, weighed as :func:`_weight` says. This
     loop and the next ones are written so that the compiler turns them into vector instructions."""
@@ -185,7 +185,7 @@ def _sample(n, run, columns, start, table, texels, begin, rise, share, red, gree
             alpha[i] += a * weight
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _sample_four(n, runs, columns, start, table, texels, begin, rise, share, red, green, blue, alpha, with_alpha):
     """The same of four taps at once, which is quicker by a quarter."""
     one, two, three, four = _single(runs[0]), _single(runs[1]), _single(runs[2]), _single(runs[3])
@@ -211,7 +211,7 @@ def _opaque(red, green, blue):
     return r | (g << np.uint32(8)) | (b << np.uint32(16)) | np.uint32(0xFF000000)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _sample_whole(n, run, columns, start, table, texels, out):
     """Write ``n`` neighbouring pixels of a row that show nothing but one bilinear tap from one level of an opaque
     plate. Arguments as those of :func:`_sample`; ``out`` takes RGBA."""
@@ -221,7 +221,7 @@ def _sample_whole(n, run, columns, start, table, texels, out):
         out[i] = _opaque(r, g, b)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _sample_two(
     n, fine, fine_columns, fine_start, coarse, coarse_columns, coarse_start, share, rise, table, texels, out
 ):  # fmt: skip
@@ -236,14 +236,14 @@ def _sample_two(
         out[i] = _opaque(r + (r2 - r) * other, g + (g2 - g) * other, b + (b2 - b) * other)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _write_whole(n, red, green, blue, out):
     """Write ``n`` pixels that show nothing but an opaque plate."""
     for i in range(n):
         out[i] = _opaque(red[i], green[i], blue[i])
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _masked(n, mask, cover):
     """Take from a coverage what a mask hides."""
     for i in range(n):
@@ -254,7 +254,7 @@ def _drawing(single):
     """Compile :func:`draw_rows`; ``single`` with a short way for stretches that take one tap a pixel. It is left out
     where most pixels take more, as the mere presence of that way makes the other one slower by a tenth."""
 
-    @njit(cache=True, nogil=True, fastmath=True, error_model="numpy", allocates=True)
+    @njit(cache=True, nogil=True, fastmath=True, allocates=True)
     def draw_rows(
         out, first, last, top, touched, maps, settings, level_edges, level_starts, level_columns, table, texels,
         masks, background, sharpness, blend, least_taps, most_taps,
@@ -410,7 +410,7 @@ draw_rows = {True: _drawing(True), False: _drawing(False)}
 """By whether one tap a pixel is the rule."""
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", forceinline=True)
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _course_of_tap(tap, where, maps, layer, level, level_edges):
     """How the texel runs that a tap hits on a level of a layer: the value at the first pixel, and the change per pixel,
     of the numerators and the denominator of the texel's place, the bounds of that place, and the texel it is counted
@@ -435,7 +435,7 @@ def _course_of_tap(tap, where, maps, layer, level, level_edges):
     return across, down, depth, -base_x, right - base_x, -base_y, bottom - base_y, base_x, base_y
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _brightest(n, light):
     """The most light that still comes through any of ``n`` pixels."""
     most = np.float32(0)
@@ -444,7 +444,7 @@ def _brightest(n, light):
     return most
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _write(n, frame, light, background, out):
     """Write ``n`` pixels, with the background where light still comes through."""
     half, full = np.float32(0.5), np.float32(255)
@@ -457,7 +457,7 @@ def _write(n, frame, light, background, out):
         out[i] = r | (g << np.uint32(8)) | (b << np.uint32(16)) | (a << np.uint32(24))
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _put_under(n, sums, cover, light, red, green, blue):
     """Put a layer's pixels under those above it."""
     for i in range(n):
@@ -468,7 +468,7 @@ def _put_under(n, sums, cover, light, red, green, blue):
         light[i] -= sums[3, i] * share * np.float32(1 / 255)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", forceinline=True)
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _map(m, layer, u, v):
     """The plate pixel at a frame pixel, and its derivatives: x, y, dx/du, dx/dv, dy/du, dy/dv (x = nan behind)."""
     w = m[layer, 2, 0] * u + m[layer, 2, 1] * v + m[layer, 2, 2]
@@ -480,7 +480,7 @@ def _map(m, layer, u, v):
     return w > 1e-12, x, y, xu, xv, yu, yv
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@njit(cache=True, nogil=True, fastmath=True)
 def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
     """How a layer meets ``n`` pixels of a row. Writes its coverage of each.
 
@@ -540,7 +540,7 @@ def _look(n, left, row, maps, settings, layer, sharpness, cover, ends):
 # these become vector instructions.
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _cover_rectangle(n, place, width, height, feather, opacity, cover):
     (x0, y0, w0), (ax, ay, aw), (dx, dy, dw) = place
     # Without a feather, the ramp is high already at the edge.
@@ -560,7 +560,7 @@ def _cover_rectangle(n, place, width, height, feather, opacity, cover):
         cover[i] = np.float32(covered if w > 1e-12 else 0.0)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _cover_ellipse(n, place, width, height, feather, opacity, cover):
     (x0, y0, w0), (ax, ay, aw), (dx, dy, dw) = place
     soft = 0.0 if feather > 0.0 else 1.0
@@ -580,7 +580,7 @@ def _cover_ellipse(n, place, width, height, feather, opacity, cover):
         cover[i] = np.float32(covered if w > 1e-12 else 0.0)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", allocates=True)
+@njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def needed(
     first, last, width, maps, settings, level_edges, level_starts, level_columns, sharpness, wanted, touched
 ):  # fmt: skip

@@ -150,14 +150,14 @@ def _melts(place):
     return np.int64(first), _second(np.float32(place - first))
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _near(n, u, v, first_u, first_v, near_u, near_v):
     """Places counted from where a tile begins: there single precision is enough."""
     for i in range(n):
         near_u[i], near_v[i] = np.float32(u[i] - first_u), np.float32(v[i] - first_v)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _seen(n, u, v, right, down, weight, by):
     """How much is seen at places of one of two by two tiles, counted from where the first begins, in whole parts."""
     one, tile = np.float32(1), np.float32(1.0 / SIDE)
@@ -167,7 +167,7 @@ def _seen(n, u, v, right, down, weight, by):
         by[i] = np.float32(np.int32(share * weight))
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _tapped(n, u, v, by, texels, shift_u, shift_v, level, even, odd, weights, squares):
     """Add four lanes at places, counted from where a tile begins, of one size of it, shifted, bilinear and weighted,
     and the weights and their squares."""
@@ -245,7 +245,7 @@ def _unpacked(even, odd, weights):
     )
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _placed(n, at_v, inverse, octave, ahead, u, v):
     """Where pixels of a row are in texels of an octave, and how far ahead they are."""
     scale, place_u, place_v = octave[0], octave[1], octave[2]
@@ -290,14 +290,14 @@ def _under(mode, pixel, even, odd, weights, squares, mean, strength, light):
     return with_it if weights > none else pixel
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _multiplied(n, pixels, even, odd, weights, squares, mean, strength, light):
     """Lay on pixels what a surface has there, in the mode that is the most used: as vector code."""
     for i in range(n):
         pixels[i] = _under(MULTIPLY, pixels[i], even[i], odd[i], weights[i], squares[i], mean, strength, light)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy", pipeline_class=Apart)
+@njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _blended(n, mode, pixels, even, odd, weights, squares, mean, strength, light):
     """The same in another mode."""
     for i in range(n):
