@@ -45,6 +45,7 @@ def draw_scene(frame: np.ndarray, scene: Scene, pose: Pose, film: Film, kit: Kit
         Request(film, ZERO, size),
         scene,
         view,
+        view,
         Optics(view, Quality.FINAL),
         Renderer(_nothing, PageStore(1), kit),
         pixels=pixels,
@@ -71,6 +72,7 @@ def picture_of(
     work = Work(
         Request(film, ZERO, size, quality),
         replace(scene, plates=scene.plates or shown),
+        view,
         view,
         Optics(view, quality),
         Renderer(open_picture, store),

@@ -18,7 +18,7 @@ from yaila.core.film.focus import aperture_of
 from yaila.core.imagery import PageStore
 from yaila.core.imagery.pages import PADDED, PAGE
 from yaila.core.picture import Kit, Quality, Renderer, Request
-from yaila.core.picture.heights import CLEAR, Heights, cast
+from yaila.core.picture.heights import CLEAR, Heights, cast, slope_of
 from yaila.core.picture.terrain import Raised, Slopes, Terrain
 from yaila.core.time import Time
 
@@ -200,6 +200,20 @@ def test_open_sea_is_met_at_once_and_where_it_is_met_step_by_step() -> None:
     assert 0.2 < sea.mean() < 0.95
     assert np.abs(known[..., 3] / slowly[..., 3] - 1).max() < 2e-4
     assert Heights.of(np.zeros((9, 7), np.float32), UNTURNED).clear.min() >= 9
+
+
+def test_slopes_that_are_kept_are_differences_of_heights() -> None:
+    heights, rng = Heights.of(hills(), UNTURNED), np.random.default_rng(8)
+    kept = heights.slopes, heights.starts, heights.sizes, heights.scales
+    for level in (0, 1, 2):
+        step = float(2**level)
+        for gx, gy in rng.uniform(SIDE * 0.1, SIDE * 0.9, (40, 2)).tolist():
+            # Places count from the middle, north up.
+            x, y = gx - SIDE / 2, SIDE / 2 - gy
+            around = np.array([[x + step, y], [x - step, y], [x, y - step], [x, y + step]])
+            right, left, lower, upper = heights.at(around, step).tolist()
+            found = slope_of(*kept, gx, gy, float(level))
+            assert found == pytest.approx(((right - left) / (2 * step), (lower - upper) / (2 * step)), abs=2e-4)
 
 
 def test_a_plain_is_as_high_however_coarsely_it_is_looked_at() -> None:

@@ -97,6 +97,19 @@ class Heights:
         return np.maximum(CLEAR * apart, 0).astype(np.float32)
 
     @cached_property
+    def slopes(self) -> Floats:
+        """By how much the ground is higher from one place of the finest level to the next, across and down, for the
+        places of all levels: (n, 2)."""
+        made = np.empty((len(self.values), 2), np.float32)
+        for start, (rows, columns), (down, across) in zip(self.starts, self.sizes, self.scales, strict=True):
+            level = self.values[start : start + rows * columns].reshape(rows, columns)
+            around = np.pad(level, 1, mode="edge")
+            out = made[start : start + rows * columns].reshape(rows, columns, 2)
+            out[..., 0] = (around[1:-1, 2:] - around[1:-1, :-2]) * (across / 2)
+            out[..., 1] = (around[2:, 1:-1] - around[:-2, 1:-1]) * (down / 2)
+        return made
+
+    @cached_property
     def slope(self) -> float:
         """How steep the ground is, but for the steepest fiftieth of it: height for a unit of the ground."""
         rows, columns = self.sizes[0].tolist()
@@ -140,12 +153,47 @@ def height_of(values, starts, sizes, scales, gx, gy, level):
         n = low + 1
         upper = _of_level(values, starts[n], sizes[n, 0], sizes[n, 1], gx * scales[n, 1] - 0.5, gy * scales[n, 0] - 0.5)
         found += min(part, 1.0) * (upper - found)
-    # It ends gently at its edges, not as a wall.
-    rim = min(min(gx, columns - gx), min(gy, rows - gy)) / (0.02 * min(rows, columns) + 1e-9)
-    if rim < 1.0:
-        rim = max(rim, 0.0)
-        found *= rim * rim * (3.0 - 2.0 * rim)
-    return found
+    return found * _rim(gx, gy, rows, columns)
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _rim(gx, gy, rows, columns):
+    """How much of a height there is at a place: the ground ends gently at the edges of the grid, not as a wall."""
+    rim = min(max(min(min(gx, columns - gx), min(gy, rows - gy)) / (0.02 * min(rows, columns) + 1e-9), 0.0), 1.0)
+    return rim * rim * (3.0 - 2.0 * rim)
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _slope_of_level(slopes, start, high, wide, x, y):
+    x, y = min(max(x, 0.0), wide - 1.0), min(max(y, 0.0), high - 1.0)
+    ix, iy = min(int(x), max(wide - 2, 0)), min(int(y), max(high - 2, 0))
+    fx, fy = x - ix, y - iy
+    right, down = min(wide - 1, 1), wide * min(high - 1, 1)
+    k = start + iy * wide + ix
+    a, b, c, d = (1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy
+    m, n, o = k + right, k + down, k + down + right
+    return (
+        a * slopes[k, 0] + b * slopes[m, 0] + c * slopes[n, 0] + d * slopes[o, 0],
+        a * slopes[k, 1] + b * slopes[m, 1] + c * slopes[n, 1] + d * slopes[o, 1],
+    )
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def slope_of(slopes, starts, sizes, scales, gx, gy, level):
+    """How steep it is at a place of the grid, across and down, as :func:`height_of`: :attr:`Heights.slopes`."""
+    low = min(max(int(level), 0), sizes.shape[0] - 1)
+    part = min(level - low, 1.0)
+    across, down = _slope_of_level(
+        slopes, starts[low], sizes[low, 0], sizes[low, 1], gx * scales[low, 1] - 0.5, gy * scales[low, 0] - 0.5
+    )
+    if part > 0.0 and low + 1 < sizes.shape[0]:
+        n = low + 1
+        far_across, far_down = _slope_of_level(
+            slopes, starts[n], sizes[n, 0], sizes[n, 1], gx * scales[n, 1] - 0.5, gy * scales[n, 0] - 0.5
+        )
+        across, down = across + part * (far_across - across), down + part * (far_down - down)
+    rim = _rim(gx, gy, sizes[0, 0], sizes[0, 1])
+    return across * rim, down * rim
 
 
 @njit(cache=True, nogil=True)

@@ -15,7 +15,8 @@ camera's target. ``surface`` is what the ground is made of:
 7: how high the block there is, ground units.
 8: from the ground to pixels of those, 3x3.
 9: the highest block.
-10: how far squares of the heights are from ground that rises (``Heights.clear``); of size 0 where none raise it.
+10, 11: how far squares of the heights are from ground that rises (``Heights.clear``), and how steep those are
+   (``Heights.slopes``); of size 0 where none raise it.
 """
 
 from __future__ import annotations
@@ -25,7 +26,7 @@ import math
 import numpy as np
 
 from yaila.core.compiling import Apart, njit
-from yaila.core.picture.heights import CLEAR, height_of
+from yaila.core.picture.heights import CLEAR, height_of, slope_of
 from yaila.core.picture.linear import MOST, WHITE, channels_of, held, packed_of
 
 GRAZED = 5.0
@@ -112,7 +113,7 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
         How far it goes, 0 if it meets nothing, and whether it meets the side of a block.
     """
     top, steep, finest, far, wide = bounds
-    values, starts, sizes, scales, inverse, times, inside, tall, plane, tallest, clear = surface
+    values, starts, sizes, scales, inverse, times, inside, tall, plane, tallest, clear = surface[:11]
     raising, blocks = times > 0.0, inside.shape[0] > 0
     level_way = math.sqrt(dx * dx + dy * dy) + 1e-12
     # Where it comes down to the highest ground.
@@ -234,29 +235,22 @@ def march_columns(found, sides, first, last, surface, eye, axes, middle, across_
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def _shade(x, y, t, values, starts, levels, scales, inverse, light, wide, finest, clear):
+def _shade(x, y, t, surface, light, wide, finest):
     """How much light falls on a place that is so far away, beside flat ground: by its slope (Lambert's cosine), and by
     what is before the light."""
     sun, strength, cast, sizes, to_cast, shadows, times = light
+    starts, levels, scales, inverse = surface[1:5]
+    clear, slopes = surface[10:]
     shade = 1.0
     if strength > 0.0:
-        reach = max(finest, t * wide)
-        rises = clear.shape[0] == 0 or _clear(x, y, inverse, clear) <= (1.0 + BLED) * reach / finest
-        level = math.log2(max(reach / finest, 1.0)) if rises else 0.0
-        gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
-        gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
-        ax, ay = inverse[0, 0] * reach, inverse[1, 0] * reach
-        bx, by = inverse[0, 1] * reach, inverse[1, 1] * reach
-        east, north = 0.0, 0.0
-        for k in range(4 if rises else 0):
-            side = 1.0 if k % 2 == 0 else -1.0
-            x_of, y_of = (gx + side * ax, gy + side * ay) if k < 2 else (gx + side * bx, gy + side * by)
-            over = side * height_of(values, starts, levels, scales, x_of, y_of, level)
-            if k < 2:
-                east += over
-            else:
-                north += over
-        nx, ny = -times * east / (2.0 * reach), -times * north / (2.0 * reach)
+        reach = max(t * wide / finest, 1.0)
+        nx, ny = 0.0, 0.0
+        if _clear(x, y, inverse, clear) <= (1.0 + BLED) * reach:
+            gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
+            gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
+            across, down = slope_of(slopes, starts, levels, scales, gx, gy, math.log2(reach))
+            nx = -times * (across * inverse[0, 0] + down * inverse[1, 0])
+            ny = -times * (across * inverse[0, 1] + down * inverse[1, 1])
         facing = (nx * sun[0] + ny * sun[1] + sun[2]) / math.sqrt(nx * nx + ny * ny + 1.0)
         shade += strength * (min(max(facing / max(sun[2], 0.2), 0.15), 1.8) - 1.0)
     if shadows > 0.0:
@@ -282,13 +276,11 @@ def shade_rows(shade, first, last, found, surface, light, wide, finest):
             cast: how much light places get, the size of their grid, from the ground to it; how strong they are; and
             ground units for a metre of height.
     """
-    values, starts, sizes, scales, inverse = surface[:5]
-    clear = surface[10]
     for r in range(first, last):
         for c in range(found.shape[1]):
             x, y, t = found[r, c, 0], found[r, c, 1], found[r, c, 3]
             if t > 0.0:
-                shade[r, c] = _shade(x, y, t, values, starts, sizes, scales, inverse, light, wide, finest, clear)
+                shade[r, c] = _shade(x, y, t, surface, light, wide, finest)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -570,7 +562,7 @@ def laid_rows(
     """
     rows, columns = found.shape[0], found.shape[1]
     clear, deep = covers.shape[0] > 0, places.shape[0] > 0
-    values, starts, sizes, scales, inverse, times_high, inside, tall, plane, tallest, level_around = surface
+    values, starts, sizes, scales, inverse, times_high, inside, tall, plane, tallest = surface[:10]
     blocks, raising = inside.shape[0] > 0, times_high > 0.0
     count = spots.shape[0]
     by_rows, pixels = nodes.shape[0] > 0, out.shape[1]
@@ -698,22 +690,7 @@ def laid_rows(
                         if w > 1e-6:
                             fx, fy = pu, pv
                         if raising and not blocks:
-                            here = np.float32(
-                                _shade(
-                                    gx,
-                                    gy,
-                                    t,
-                                    values,
-                                    starts,
-                                    sizes,
-                                    scales,
-                                    inverse,
-                                    light,
-                                    bounds[4],
-                                    bounds[2],
-                                    level_around,
-                                )
-                            )
+                            here = np.float32(_shade(gx, gy, t, surface, light, bounds[4], bounds[2]))
                         else:
                             # As much light as falls on the ray beside it that met the same ground.
                             off = np.float32(1e30)

@@ -1,7 +1,8 @@
 """One renderer: a film at a moment becomes a picture, whoever asks for it.
 
 A frame is made by passes, one after the other (``PASSES``): the plates, what lies on the ground, what stands or floats.
-What is to be painted of marks is worked out beside the plates, as that is Python and those are compiled loops.
+What needs no picture for it (marks, light, tables of the finish) is worked out beside the plates, as that is Python
+and those are compiled loops.
 The same request always gives the same pixels, whichever process or thread draws them and whatever is in memory.
 """
 
@@ -225,7 +226,7 @@ def marks_made_ready(work: Work) -> None:
 def finish_made_ready(work: Work) -> None:
     """Tables of what sticks to the frame, worked out while the ground is drawn."""
     finish, (width, height) = work.scene.finish, work.view.size
-    if width * height > FEW:
+    if width * height > FEW and (finish.grade.on or finish.vignette.on):
         beside(lambda: make_ready(finish, work.renderer.kit.cube(finish.grade)))
 
 
