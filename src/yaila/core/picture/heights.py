@@ -22,6 +22,9 @@ MOST_LEVELS = 14
 CLEAR = 4
 """Places of the finest level along each side of what is known to be clear of ground that rises, or not."""
 
+MOST_STEEP = 32_000
+"""Slopes are kept as whole numbers, the steepest as this one."""
+
 RISES = 1e-5
 """Ground rises where it is higher than this share of the highest."""
 
@@ -85,8 +88,7 @@ class Heights:
     def clear(self) -> Floats:
         """How far it is at least, for squares of ``CLEAR`` places, from anywhere in them to ground that rises, in
         places."""
-        rows, columns = self.sizes[0].tolist()
-        rises = self.values[: rows * columns].reshape(rows, columns) > RISES * self.top
+        (rows, columns), rises = self.sizes[0].tolist(), self._level(0) > RISES * self.top
         whole = np.pad(rises, ((0, -rows % CLEAR), (0, -columns % CLEAR)))
         high, wide = whole.shape[0] // CLEAR, whole.shape[1] // CLEAR
         flat = np.asarray(~whole.reshape(high, CLEAR, wide, CLEAR).any(axis=(1, 3)), np.uint8)
@@ -97,17 +99,23 @@ class Heights:
         return np.maximum(CLEAR * apart, 0).astype(np.float32)
 
     @cached_property
-    def slopes(self) -> Floats:
+    def slopes(self) -> tuple[NDArray[np.int16], float]:
         """By how much the ground is higher from one place of the finest level to the next, across and down, for the
-        places of all levels: (n, 2)."""
-        made = np.empty((len(self.values), 2), np.float32)
-        for start, (rows, columns), (down, across) in zip(self.starts, self.sizes, self.scales, strict=True):
-            level = self.values[start : start + rows * columns].reshape(rows, columns)
-            around = np.pad(level, 1, mode="edge")
+        places of all levels, (n, 2); and what is 1 there."""
+        made = np.empty((len(self.values), 2), np.int16)
+        unit = max(float(np.abs(np.diff(self._level(0), axis=axis)).max(initial=0)) for axis in (0, 1)) / MOST_STEEP
+        for number, (down, across) in enumerate(self.scales.tolist()):
+            around = np.pad(self._level(number), 1, mode="edge") / np.float32(max(unit, 1e-12))
+            start, (rows, columns) = int(self.starts[number]), self.sizes[number].tolist()
             out = made[start : start + rows * columns].reshape(rows, columns, 2)
-            out[..., 0] = (around[1:-1, 2:] - around[1:-1, :-2]) * (across / 2)
-            out[..., 1] = (around[2:, 1:-1] - around[:-2, 1:-1]) * (down / 2)
-        return made
+            out[..., 0] = np.round((around[1:-1, 2:] - around[1:-1, :-2]) * (across / 2))
+            out[..., 1] = np.round((around[2:, 1:-1] - around[:-2, 1:-1]) * (down / 2))
+        return made, unit
+
+    def _level(self, number: int) -> Floats:
+        rows, columns = self.sizes[number].tolist()
+        start = int(self.starts[number])
+        return self.values[start : start + rows * columns].reshape(rows, columns)
 
     @cached_property
     def slope(self) -> float:
@@ -179,8 +187,8 @@ def _slope_of_level(slopes, start, high, wide, x, y):
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def slope_of(slopes, starts, sizes, scales, gx, gy, level):
-    """How steep it is at a place of the grid, across and down, as :func:`height_of`: :attr:`Heights.slopes`."""
+def slope_of(slopes, unit, starts, sizes, scales, gx, gy, level):
+    """How steep it is at a place of the grid, across and down, as :func:`height_of` (:attr:`Heights.slopes`)."""
     low = min(max(int(level), 0), sizes.shape[0] - 1)
     part = min(level - low, 1.0)
     across, down = _slope_of_level(
@@ -192,8 +200,8 @@ def slope_of(slopes, starts, sizes, scales, gx, gy, level):
             slopes, starts[n], sizes[n, 0], sizes[n, 1], gx * scales[n, 1] - 0.5, gy * scales[n, 0] - 0.5
         )
         across, down = across + part * (far_across - across), down + part * (far_down - down)
-    rim = _rim(gx, gy, sizes[0, 0], sizes[0, 1])
-    return across * rim, down * rim
+    by = unit * _rim(gx, gy, sizes[0, 0], sizes[0, 1])
+    return across * by, down * by
 
 
 @njit(cache=True, nogil=True)

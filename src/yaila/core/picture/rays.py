@@ -15,8 +15,8 @@ camera's target. ``surface`` is what the ground is made of:
 7: how high the block there is, ground units.
 8: from the ground to pixels of those, 3x3.
 9: the highest block.
-10, 11: how far squares of the heights are from ground that rises (``Heights.clear``), and how steep those are
-   (``Heights.slopes``); of size 0 where none raise it.
+10 to 12: how far squares of the heights are from ground that rises (``Heights.clear``), and how steep those are, and in
+   what unit (``Heights.slopes``); of size 0 where none raise it.
 """
 
 from __future__ import annotations
@@ -240,7 +240,7 @@ def _shade(x, y, t, surface, light, wide, finest):
     what is before the light."""
     sun, strength, cast, sizes, to_cast, shadows, times = light
     starts, levels, scales, inverse = surface[1:5]
-    clear, slopes = surface[10:]
+    clear, slopes, unit = surface[10:]
     shade = 1.0
     if strength > 0.0:
         reach = max(t * wide / finest, 1.0)
@@ -248,7 +248,7 @@ def _shade(x, y, t, surface, light, wide, finest):
         if _clear(x, y, inverse, clear) <= (1.0 + BLED) * reach:
             gx = inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]
             gy = inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]
-            across, down = slope_of(slopes, starts, levels, scales, gx, gy, math.log2(reach))
+            across, down = slope_of(slopes, unit, starts, levels, scales, gx, gy, math.log2(reach))
             nx = -times * (across * inverse[0, 0] + down * inverse[1, 0])
             ny = -times * (across * inverse[0, 1] + down * inverse[1, 1])
         facing = (nx * sun[0] + ny * sun[1] + sun[2]) / math.sqrt(nx * nx + ny * ny + 1.0)

@@ -278,7 +278,7 @@ def _counted_from(heights: Heights, pose: Pose) -> NDArray[np.float64]:
 
 def _surface(raised: Raised | None, blocks: Blocks | None, view: View) -> tuple[tuple[Any, ...], float, float, float]:
     """The ground as ``rays`` knows it, how high it is at most, how steep, and how fine its heights are."""
-    finest, known = view.pose.span / view.whole.width, (NO_FLOATS, NO_FLOATS)
+    finest, known = view.pose.span / view.whole.width, (NO_FLOATS, np.zeros((0, 2), np.int16), 0.0)
     if raised:
         heights = raised.heights
         relief: tuple[Any, ...] = (
@@ -286,7 +286,7 @@ def _surface(raised: Raised | None, blocks: Blocks | None, view: View) -> tuple[
             float(raised.by),
         )  # fmt: skip
         top, steep, finest = raised.top, max(heights.slope * raised.by, 0.05), heights.step
-        known = heights.clear, heights.slopes
+        known = (heights.clear, *heights.slopes)
     else:
         one = np.ones((1, 2))
         relief = (np.zeros(1, np.float32), np.zeros(1, np.int64), one.astype(np.int64), one, np.eye(3), 0.0)
