@@ -108,8 +108,12 @@ class Heights:
             around = np.pad(self._level(number), 1, mode="edge") / np.float32(max(unit, 1e-12))
             start, (rows, columns) = int(self.starts[number]), self.sizes[number].tolist()
             out = made[start : start + rows * columns].reshape(rows, columns, 2)
-            out[..., 0] = np.round((around[1:-1, 2:] - around[1:-1, :-2]) * (across / 2))
-            out[..., 1] = np.round((around[2:, 1:-1] - around[:-2, 1:-1]) * (down / 2))
+            steep = (
+                (around[1:-1, 2:] - around[1:-1, :-2]) * (across / 2),
+                (around[2:, 1:-1] - around[:-2, 1:-1]) * (down / 2),
+            )
+            # Levels of odd sizes are a little uneven.
+            out[:] = np.clip(np.round(np.stack(steep, axis=2)), -MOST_STEEP, MOST_STEEP)
         return made, unit
 
     def _level(self, number: int) -> Floats:
