@@ -86,26 +86,34 @@ class PageStore:
                 self._free.append(self._slots.pop(key))
 
     @contextmanager
-    def pinned(self, wanted: dict[PageKey, Pyramid]) -> Iterator[dict[PageKey, int]]:
-        """Slots in ``block`` for the pages wanted, which stay put until the block is left.
+    def pinned(self, wanted: dict[PageKey, Pyramid], waits: bool = False) -> Iterator[dict[PageKey, int]]:
+        """Slots in ``block`` for the pages wanted, which stay put until the block is left. ``waits``: until other
+        drawing has let its own go, where both do not fit; nobody may wait who holds some.
 
         Raises:
-            PagesFull: they do not fit, other drawing's pages considered.
+            PagesFull: they do not fit, other drawing's pages considered unless one ``waits``.
         """
-        slots = self._take(wanted)
+        slots = self._take(wanted, waits)
         try:
             yield slots
         finally:
             with self._lock:
                 self._let_go(wanted)
 
-    def _take(self, wanted: dict[PageKey, Pyramid]) -> dict[PageKey, int]:
+    def _fit(self, wanted: dict[PageKey, Pyramid]) -> bool:
+        """Whether there is room for pages beside those that are in use."""
+        missing = len(wanted) - sum(key in self._slots for key in wanted)
+        if missing <= len(self._free):
+            return True
+        loose = sum(1 for key in self._slots if not self._pins.get(key) and key not in wanted)
+        return missing <= len(self._free) + loose
+
+    def _take(self, wanted: dict[PageKey, Pyramid], waits: bool) -> dict[PageKey, int]:
         with self._lock:
-            missing = len(wanted) - sum(key in self._slots for key in wanted)
-            if missing > len(self._free):
-                loose = sum(1 for key in self._slots if not self._pins.get(key) and key not in wanted)
-                if missing > len(self._free) + loose:
+            if not self._fit(wanted):
+                if not waits or len(wanted) > self.capacity:
                     raise PagesFull
+                self._lock.wait_for(lambda: self._fit(wanted))
             mine: list[PageKey] = []
             for key in wanted:
                 self._pins[key] = self._pins.get(key, 0) + 1
@@ -146,7 +154,7 @@ class PageStore:
                 return slots
             # It could not, and has given the slot back: it is tried again, for its error to be ours too.
             self._let_go(wanted)
-        return self._take(wanted)
+        return self._take(wanted, waits)
 
     def _let_go(self, keys: Iterable[PageKey]) -> None:
         for key in keys:

@@ -222,7 +222,9 @@ class Stack:
         indices = np.flatnonzero(wanted)
         keys = self._keys(indices)
         pixels, under = out.view(np.uint32)[..., 0], np.asarray(background, np.float32)
-        with store.pinned({key: self.layers[layer].pyramid for layer, key in keys}) as slots:
+        # The smallest band waits for its turn: what else is drawn at once, of the same frame too, has pages in use.
+        smallest = last - first <= raster.CELL
+        with store.pinned({key: self.layers[layer].pyramid for layer, key in keys}, waits=smallest) as slots:
             table = np.zeros(self._count + 1, np.uint32)
             table[indices] = [slots[key] for _, key in keys]
 

@@ -88,7 +88,7 @@ class Heights:
     def clear(self) -> Floats:
         """How far it is at least, for squares of ``CLEAR`` places, from anywhere in them to ground that rises, in
         places."""
-        (rows, columns), rises = self.sizes[0].tolist(), self._level(0) > RISES * self.top
+        (rows, columns), rises = self.sizes[0].tolist(), self.level(0) > RISES * self.top
         whole = np.pad(rises, ((0, -rows % CLEAR), (0, -columns % CLEAR)))
         high, wide = whole.shape[0] // CLEAR, whole.shape[1] // CLEAR
         flat = np.asarray(~whole.reshape(high, CLEAR, wide, CLEAR).any(axis=(1, 3)), np.uint8)
@@ -103,9 +103,9 @@ class Heights:
         """By how much the ground is higher from one place of the finest level to the next, across and down, for the
         places of all levels, (n, 2); and what is 1 there."""
         made = np.empty((len(self.values), 2), np.int16)
-        unit = max(float(np.abs(np.diff(self._level(0), axis=axis)).max(initial=0)) for axis in (0, 1)) / MOST_STEEP
+        unit = max(float(np.abs(np.diff(self.level(0), axis=axis)).max(initial=0)) for axis in (0, 1)) / MOST_STEEP
         for number, (down, across) in enumerate(self.scales.tolist()):
-            around = np.pad(self._level(number), 1, mode="edge") / np.float32(max(unit, 1e-12))
+            around = np.pad(self.level(number), 1, mode="edge") / np.float32(max(unit, 1e-12))
             start, (rows, columns) = int(self.starts[number]), self.sizes[number].tolist()
             out = made[start : start + rows * columns].reshape(rows, columns, 2)
             steep = (
@@ -116,7 +116,8 @@ class Heights:
             out[:] = np.clip(np.round(np.stack(steep, axis=2)), -MOST_STEEP, MOST_STEEP)
         return made, unit
 
-    def _level(self, number: int) -> Floats:
+    def level(self, number: int) -> Floats:
+        """The heights of a level, the finest is the first, (rows, columns)."""
         rows, columns = self.sizes[number].tolist()
         start = int(self.starts[number])
         return self.values[start : start + rows * columns].reshape(rows, columns)
@@ -124,11 +125,9 @@ class Heights:
     @cached_property
     def slope(self) -> float:
         """How steep the ground is, but for the steepest fiftieth of it: height for a unit of the ground."""
-        rows, columns = self.sizes[0].tolist()
-        grid = self.values[: rows * columns].reshape(rows, columns)
-        if min(rows, columns) < 2:
+        if self.sizes[0].min() < 2:
             return 0.0
-        steep = np.hypot(*np.gradient(grid))
+        steep = np.hypot(*np.gradient(self.level(0)))
         return float(np.quantile(steep, 0.98)) / self.step
 
     def at(self, places: NDArray[np.float64], span: float = 0.0) -> NDArray[np.float64]:
@@ -140,13 +139,18 @@ class Heights:
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def _of_level(values, start, high, wide, x, y):
-    """The height at a place of a level, between its four nearest."""
+def _four(start, high, wide, x, y):
+    """The four nearest to a place of a level: the first of them, how far the next is across and down, and how far the
+    place is on its way to those."""
     x, y = min(max(x, 0.0), wide - 1.0), min(max(y, 0.0), high - 1.0)
     ix, iy = min(int(x), max(wide - 2, 0)), min(int(y), max(high - 2, 0))
-    fx, fy = x - ix, y - iy
-    right, down = min(wide - 1, 1), wide * min(high - 1, 1)
-    k = start + iy * wide + ix
+    return start + iy * wide + ix, min(wide - 1, 1), wide * min(high - 1, 1), x - ix, y - iy
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _of_level(values, start, high, wide, x, y):
+    """The height at a place of a level, between its four nearest."""
+    k, right, down, fx, fy = _four(start, high, wide, x, y)
     upper = values[k] * (1.0 - fx) + values[k + right] * fx
     lower = values[k + down] * (1.0 - fx) + values[k + down + right] * fx
     return upper * (1.0 - fy) + lower * fy
@@ -177,11 +181,8 @@ def _rim(gx, gy, rows, columns):
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
 def _slope_of_level(slopes, start, high, wide, x, y):
-    x, y = min(max(x, 0.0), wide - 1.0), min(max(y, 0.0), high - 1.0)
-    ix, iy = min(int(x), max(wide - 2, 0)), min(int(y), max(high - 2, 0))
-    fx, fy = x - ix, y - iy
-    right, down = min(wide - 1, 1), wide * min(high - 1, 1)
-    k = start + iy * wide + ix
+    """The same of slopes, across and down."""
+    k, right, down, fx, fy = _four(start, high, wide, x, y)
     a, b, c, d = (1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy
     m, n, o = k + right, k + down, k + down + right
     return (
@@ -227,8 +228,7 @@ def cast(heights: Heights, times: float, fall: NDArray[np.float64], wide: float 
     """
     number = int(np.argmin(np.abs(heights.sizes.max(axis=1) - SWEPT)))
     rows, columns = heights.sizes[number].tolist()
-    begin = int(heights.starts[number])
-    grid = heights.values[begin : begin + rows * columns].reshape(rows, columns) * np.float32(times)
+    grid = heights.level(number) * np.float32(times)
     full_rows, full_columns = heights.sizes[0].tolist()
     coarse = np.diag([columns / full_columns, rows / full_rows, 1.0]) @ heights.grid_from_ground
     way = coarse[:2, :2] @ (fall / np.hypot(*fall))

@@ -892,24 +892,27 @@ class Renderer:
         if found is None:
             return None
         heights, times = found
-        # While the ground rises, a shadow is worked out anew for every fiftieth of it.
-        steps = math.exp(round(math.log(times) * CAST_STEPS) / CAST_STEPS)
-        cast_of = (id(heights), steps, slopes.fall, slopes.wide)
-        shadows: Callable[[], Heights] | None = None
-        if self._shadows and self._shadows[0] == cast_of:
-            shadows = partial(lambda known: known, self._shadows[1])
-        elif relief.shadows > 0:
-            # Beside the rays, which do not need them.
-            made = beside(partial(cast, heights, steps, np.array(slopes.fall), slopes.wide))
-
-            def shadows() -> Heights:
-                self._shadows = (cast_of, made())
-                return self._shadows[1]
-
+        shadows = self._cast(heights, times, slopes) if relief.shadows > 0 else None
         contours = (
             Contours(relief.lines, linear_of(relief.line_colour), relief.line_width) if relief.lines > 0 else None
         )
         return Raised(heights, times, shadows, relief.drawing, contours)
+
+    def _cast(self, heights: Heights, times: float, slopes: Slopes) -> Callable[[], Heights]:
+        """Gives the shadows of heights: those that are known, or what is made of them beside what needs none."""
+        # While the ground rises, a shadow is worked out anew for every fiftieth of it.
+        steps = math.exp(round(math.log(times) * CAST_STEPS) / CAST_STEPS)
+        cast_of = (id(heights), steps, slopes.fall, slopes.wide)
+        if self._shadows and self._shadows[0] == cast_of:
+            known = self._shadows[1]
+            return lambda: known
+        made = beside(partial(cast, heights, steps, np.array(slopes.fall), slopes.wide))
+
+        def shadows() -> Heights:
+            self._shadows = (cast_of, made())
+            return self._shadows[1]
+
+        return shadows
 
     def _land(self, scene: Scene, plate: Plate, view: View) -> Pixels:
         """How much of each pixel of a view of the flat ground a plate covers, (height, width) uint8, however much it
