@@ -144,6 +144,7 @@ def test_the_quick_way_for_one_opaque_plate_and_the_general_one_give_the_same_pi
 def test_every_kind_of_mark_has_its_painter_and_passes_stand_in_one_list() -> None:
     assert set(PAINTERS) == {"regions", "routes", "markers", "insets", "labels"}
     passes = [
+        "optics_made_ready",
         "marks_made_ready",
         "light_made_ready",
         "finish_made_ready",

@@ -113,6 +113,17 @@ def _aboard(route: Route, run: RouteRun, time: Time) -> float:
     return float(smoothstep(min((frame - run.start + 1) / frames, (run.end - frame + 1) / frames, 1.0)))
 
 
+def finish_at(film: Film, choreography: Choreography, time: Time, without: Collection[str] = ()) -> Finish:
+    """The finish of a scene, some effects left out."""
+    return running(film.finish.without(without), time, choreography.timeline).by_look()
+
+
+def light_at(film: Film, choreography: Choreography, time: Time, finish: Finish) -> Light:
+    """The light of a scene, of which this is the finish."""
+    pose = choreography.pose(time) if choreography.frames else Pose(0, 0, 1)
+    return light_of(finish.sun, (pose.x, pose.y), film.ground.kind == "mercator")
+
+
 def scene_at(
     film: Film,
     choreography: Choreography,
@@ -137,8 +148,7 @@ def scene_at(
         found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, time) for mark in wanted]
         return tuple(present for present in found if present)
 
-    finish = running(film.finish.without(without), time, timeline).by_look()
-    pose = choreography.pose(time) if choreography.frames else Pose(0, 0, 1)
+    finish = finish_at(film, choreography, time, without)
     reveals = {plate.id: uncovered_at(film, choreography, plate.id, plate.reveal, time)
                for plate in film.plates if plate.reveal}  # fmt: skip
 
@@ -163,7 +173,7 @@ def scene_at(
         there(film.lamps),
         there(film.decks),
         finish,
-        light_of(finish.sun, (pose.x, pose.y), film.ground.kind == "mercator"),
+        light_at(film, choreography, time, finish),
         _going(finish.ends, time, choreography) if finish.ends.on else (0.0, 0.0),
     )
 

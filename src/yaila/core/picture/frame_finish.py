@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 
 import cv2
@@ -25,7 +25,7 @@ from yaila.core.film.finish import Bars, Ends, Finish, Glow, Grade, Grain
 from yaila.core.picture.glass import moved
 from yaila.core.picture.linear import CODES, DECODED, STEPS, on_a_grid, spread_out
 from yaila.core.picture.soft import blurred
-from yaila.core.picture.threads import in_threads
+from yaila.core.picture.threads import beside, in_threads
 from yaila.core.picture.wear import flickering, worn
 from yaila.core.time import smoothstep
 
@@ -405,7 +405,8 @@ def _glowing(pixels: NDArray[np.uint8], glow: Glow) -> NDArray[np.float32]:
     least, wide = float(decoded(np.array(glow.above))), glow.wide * columns
     # It sets in softly, over a third of what is above.
     in_threads(lambda a, b: _kept_bright(light, a, b, least, max((1 - least) / 3, 1e-3)), light, worth=2)
-    near, far = blurred(light, wide), blurred(light, 2.5 * wide)
+    farther = beside(partial(blurred, light, 2.5 * wide))
+    near, far = blurred(light, wide), farther()
     tint = (decoded(np.array(rgb_of(glow.colour))) * glow.strength).astype(np.float32)
     spread = np.empty((3, rows, columns), np.float32)
     in_threads(lambda a, b: _spread(near, far, a, b, tint, spread), light, worth=2)

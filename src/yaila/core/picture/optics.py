@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from yaila.core.camera import Aperture, Pose, View
 from yaila.core.camera.lens import WIDEST
 from yaila.core.film import Choreography, Film
+from yaila.core.film.choreography import Camera
 from yaila.core.film.finish import Finish
 from yaila.core.film.focus import Ground, aperture_of, level
 from yaila.core.picture import lens, shutter
@@ -50,24 +51,60 @@ thin lines do not comb."""
 
 
 @dataclass(frozen=True)
+class Exposed:
+    """The camera while the shutter is open, at ``count`` moments between two times, frames.
+
+    Attributes:
+        ends: where it is then.
+        motion: the longest way that the ground goes in the frame in that time, pixels.
+        reach: how far it is at most from where it is in the middle, pixels.
+    """
+
+    camera: Camera
+    first: float
+    last: float
+    ends: tuple[Pose, Pose]
+    motion: float = 0.0
+    reach: float = 0.0
+    count: int = 1
+
+    @staticmethod
+    def of(camera: Camera, first: float, last: float, view: View) -> Exposed:
+        """Between two times, as the view of the middle sees it."""
+        ends = camera.at(np.array([first, last]))
+        return Exposed(camera, first, last, (ends.pose(0), ends.pose(1))).seen(view)
+
+    def seen(self, view: View) -> Exposed:
+        """The same as another view of the middle sees it."""
+        before, after = (_moved(view, pose) for pose in self.ends)
+        return replace(self, motion=_longest(after - before), reach=max(_longest(before), _longest(after)))
+
+    @cached_property
+    def poses(self) -> tuple[Pose, ...]:
+        """Where it is at the moments, from the first to the last."""
+        track = self.camera.at(self.first + (np.arange(self.count) + 0.5) / self.count * (self.last - self.first))
+        return tuple(track.pose(k) for k in range(self.count))
+
+
+@dataclass(frozen=True)
 class Optics:
     """What lens and shutter do to a frame.
 
     Attributes:
         view: the frame that was asked for.
-        aperture: the lens; none where all is sharp.
-        poses: the camera at moments of the exposure, from the first to the last; none where it does not move.
-        openings: how much of the frame's time before and after its moment the shutter is open, in frames, 0..0.5.
         quality: how many samples are taken.
+        aperture: the lens; none where all is sharp.
+        opens, closes: how much of the frame's time before and after its moment the shutter is open, in frames, 0..0.5.
+        exposed: how the camera moves in that time; none where it does not.
     """
 
     view: View
     quality: Quality
     aperture: Aperture | None = None
     iris: Iris = Iris()  # noqa: RUF009 - frozen
-    poses: tuple[Pose, ...] = ()
     opens: float = 0.0
     closes: float = 0.0
+    exposed: Exposed | None = None
     top: float = 0.0
     """How high the ground may reach, ground units: where it is raised its circles do not follow the plane's."""
 
@@ -95,7 +132,8 @@ class Optics:
 
     def on(self, height: float) -> Optics:
         """The same for a plane at a height instead of the ground."""
-        return replace(self, view=self.view.on(height), top=0.0)
+        view = self.view.on(height)
+        return replace(self, view=view, top=0.0, exposed=self.exposed and self.exposed.seen(view))
 
     def _exposed(self, choreography: Choreography, open_for: float, samples: int, time: Time) -> Optics:
         # Never beyond the cuts before and after it.
@@ -103,13 +141,10 @@ class Optics:
         first = max(time.frames - open_for / 2, shot.start.frames)
         last = min(time.frames + open_for / 2, shot.end.frames - 1e-6)
         made = replace(self, opens=time.frames - first, closes=last - time.frames)
-        ends = choreography.camera.at(np.array([first, last]))
-        motion = _longest(self.view, ends.pose(0), ends.pose(1))
-        if motion < STILL:
+        exposed = Exposed.of(choreography.camera, first, last, self.view)
+        if exposed.motion < STILL:
             return made
-        count = samples or self.moments.of(motion)
-        track = choreography.camera.at(first + (np.arange(count) + 0.5) / count * (last - first))
-        return replace(made, poses=tuple(track.pose(k) for k in range(count)))
+        return replace(made, exposed=replace(exposed, count=samples or self.moments.of(exposed.motion)))
 
     @property
     def moments(self) -> Moments:
@@ -124,28 +159,34 @@ class Optics:
     @property
     def idle(self) -> bool:
         """Whether all of the ground is sharp."""
-        return self.aperture is None and not self.poses
+        return self.aperture is None and not self.exposed
 
     @cached_property
-    def lens_margin(self) -> int:
-        """How far beyond what the shutter needs the lens looks, pixels."""
-        return self._margin(self._farthest_circle())
-
-    @cached_property
-    def shutter_margin(self) -> int:
-        """How far beyond the frame the shutter looks, pixels."""
-        if not self.poses:
-            return 0
-        return self._margin(_longest(self.view, self.view.pose, self.poses[0], self.poses[-1]))
-
-    @property
     def margin(self) -> int:
         """How much more than the frame is drawn of the ground on every side, pixels."""
-        return self.shutter_margin + self.lens_margin
-
-    def _margin(self, reach: float) -> int:
         # So that what is worked out on a grid of pixels is so at the same places, whichever part of the frame is drawn.
-        return math.ceil(min(reach, MOST_MARGIN * self.view.whole.width) / GRIDS) * GRIDS if reach else 0
+        return math.ceil((self._lens_reach + self._shutter_reach) / GRIDS) * GRIDS
+
+    @property
+    def lens_margin(self) -> int:
+        """How far beyond what the shutter needs the lens looks, pixels."""
+        return self._lens_reach if self.exposed else self.margin
+
+    @property
+    def shutter_margin(self) -> int:
+        """How far beyond the frame the shutter looks, pixels."""
+        return self.margin - self.lens_margin
+
+    @cached_property
+    def _lens_reach(self) -> int:
+        return self._within(self._farthest_circle())
+
+    @property
+    def _shutter_reach(self) -> int:
+        return self._within(self.exposed.reach) if self.exposed else 0
+
+    def _within(self, reach: float) -> int:
+        return math.ceil(min(reach, MOST_MARGIN * self.view.whole.width))
 
     def _farthest_circle(self) -> float:
         if self.aperture is None:
@@ -181,9 +222,9 @@ class Optics:
         """The ground as it is seen through lens and shutter: light of a view that is wider by ``margin``, in, and of
         the frame, out. Where it is not flat, ``places`` says what each pixel of the view shows (``Terrain.places``)."""
         if self.aperture and self.lens_margin:
-            light, view = self._blurred(light, view, places), view.wider(-self.lens_margin)
-        if self.poses:
-            light = self._averaged(light, view, places)
+            light = self._blurred(light, view, places)
+        if self.exposed:
+            light = self._averaged(light, self.exposed, places)
         return light
 
     def _deep(self, places: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -206,8 +247,10 @@ class Optics:
 
         def plane(source: NDArray[np.uint64]) -> NDArray[np.uint64]:
             height, width = source.shape
-            steps = np.empty((ready, height, width), np.uint64)
-            steps[0] = source
+            steps = source[np.newaxis]
+            if ready > 1:
+                steps = np.empty((ready, height, width), np.uint64)
+                in_threads(partial(_copied, source, steps[0]), source)
             for k in range(1, ready):
                 in_threads(partial(_smoothed, steps[k - 1], steps[k], 1 << (k - 1)), source)
             out = np.empty((height - 2 * margin, width - 2 * margin), np.uint64)
@@ -217,25 +260,48 @@ class Optics:
 
         return light.each(plane)
 
-    def _averaged(self, light: Light, view: View, places: NDArray[np.float32] | None) -> Light:
-        """``view`` is that of the light."""
+    def make_ready(self) -> None:
+        """Work out what :meth:`through` looks up, which needs no picture."""
+        if self.exposed:
+            _ = self._spaces if self.uneven else (self._maps, self._piece)
+
+    @property
+    def _exposed_view(self) -> View:
+        """What is averaged over the exposure."""
+        return self.view.wider(self.shutter_margin)
+
+    @cached_property
+    def _maps(self) -> NDArray[np.float64]:
+        """From what is averaged at each moment to that of the middle, (n, 3, 3)."""
+        assert self.exposed
+        view = self._exposed_view
+        return np.array([view.frame_from_ground @ view.posed(pose).ground_from_frame for pose in self.exposed.poses])
+
+    @cached_property
+    def _piece(self) -> int:
+        return _piece(self._maps, self._exposed_view)
+
+    @cached_property
+    def _spaces(self) -> NDArray[np.float64]:
+        """From places in space, counted from the middle moment's target, to what is averaged at each, (n, 3, 4)."""
+        assert self.exposed
+        view, here = self._exposed_view, np.array([self.view.pose.x, self.view.pose.y])
+        return np.array([_counted_from(view.posed(pose), here) for pose in self.exposed.poses])
+
+    def _averaged(self, light: Light, exposed: Exposed, places: NDArray[np.float32] | None) -> Light:
         margin = self.shutter_margin
-        maps = np.array([view.frame_from_ground @ view.posed(pose).ground_from_frame for pose in self.poses])
-        longest = _longest(self.view, self.poses[0], self.poses[-1])
-        piece = _piece(maps, view)
-        # From places counted from the middle moment's target.
-        here = np.array([view.pose.x, view.pose.y])
-        spaces = np.array([_counted_from(view.posed(pose), here) for pose in self.poses])
 
         def plane(source: NDArray[np.uint64]) -> NDArray[np.uint64]:
-            if longest / len(maps) > SMOOTHED:
+            if exposed.motion / exposed.count > SMOOTHED:
                 sharp, source = source, np.empty_like(source)
                 in_threads(partial(_smoothed, sharp, source, 1), source)
             out = np.empty((source.shape[0] - 2 * margin, source.shape[1] - 2 * margin), np.uint64)
-            if places is not None:
+            if places is None:
+                how = (margin, margin, self._maps, self._piece)
+                in_threads(lambda a, b: shutter.average_rows(source, out, a, b, *how), out)
+            else:
+                spaces = self._spaces
                 in_threads(lambda a, b: shutter.average_deep_rows(source, out, a, b, margin, spaces, places), out)
-                return out
-            in_threads(lambda a, b: shutter.average_rows(source, out, a, b, margin, margin, maps, piece), out)
             return out
 
         return light.each(plane)
@@ -247,8 +313,8 @@ class Optics:
         if self.aperture:
             share = self.aperture.focused / self.aperture.target
             wide = 2 * self.hold * np.abs(1 - share * np.maximum(nearness, 0))
-        if self.poses:
-            wide = wide + _longest(self.view, self.poses[0], self.poses[-1])
+        if self.exposed:
+            wide = wide + self.exposed.motion
         return wide / view.pixels_per_unit / np.maximum(nearness, 1e-9)
 
     # What stands: layers of their own.
@@ -262,13 +328,14 @@ class Optics:
     @cached_property
     def _exposures(self) -> tuple[View, View, View]:
         """The view as the shutter opens, in the middle, and as it closes."""
-        if not self.poses:
+        if not self.exposed:
             return self.view, self.view, self.view
-        return self.view.posed(self.poses[0]), self.view, self.view.posed(self.poses[-1])
+        poses = self.exposed.poses
+        return self.view.posed(poses[0]), self.view, self.view.posed(poses[-1])
 
     def motion(self, piece: Piece) -> Motion:
         """How a piece moves in the frame while the shutter is open."""
-        if piece.spot is None or not (self.opens or self.closes) or not (self.poses or any(piece.moves)):
+        if piece.spot is None or not (self.opens or self.closes) or not (self.exposed or any(piece.moves)):
             return Motion()
         x, y, z = piece.spot
         dx, dy, dz = piece.moves
@@ -294,19 +361,20 @@ def _counted_from(view: View, place: NDArray[np.float64]) -> NDArray[np.float64]
     return space
 
 
-def _longest(view: View, first: Pose, *later: Pose) -> float:
-    """The longest way that the ground goes in the frame from one pose to any of some, pixels."""
+def _moved(view: View, pose: Pose) -> NDArray[np.float64]:
+    """How far what a view shows, at places all over it, is from there as a pose sees it, pixels, (n, 2); 0 where one of
+    both does not see it."""
     places = _spread(*view.size)
-    on_the_ground = places @ view.posed(first).ground_from_frame.T
-    there = on_the_ground[:, 2] > 0
-    longest = 0.0
-    for pose in later:
-        through = on_the_ground @ view.posed(pose).frame_from_ground.T
-        ahead = there & (through[:, 2] > 0.05)
-        if ahead.any():
-            moved = through[ahead, :2] / through[ahead, 2:] - places[ahead, :2]
-            longest = max(longest, math.sqrt(float((moved * moved).sum(axis=1).max())))
-    return longest
+    ground = places @ view.ground_from_frame.T
+    there = ground @ view.posed(pose).frame_from_ground.T
+    seen = (ground[:, 2] > 0) & (there[:, 2] > 0.05)
+    moved = np.zeros((len(places), 2))
+    moved[seen] = there[seen, :2] / there[seen, 2:] - places[seen, :2]
+    return moved
+
+
+def _longest(ways: NDArray[np.float64]) -> float:
+    return math.sqrt(float((ways * ways).sum(axis=1).max()))
 
 
 @lru_cache(maxsize=16)
@@ -331,3 +399,7 @@ def _piece(maps: NDArray[np.float64], view: View) -> int:
 
 def _smoothed(source: NDArray[np.uint64], out: NDArray[np.uint64], step: int, first: int, last: int) -> None:
     lens.smooth_rows(source, out, first, last, step)
+
+
+def _copied(source: NDArray[np.uint64], out: NDArray[np.uint64], first: int, last: int) -> None:
+    np.copyto(out[first:last], source[first:last])

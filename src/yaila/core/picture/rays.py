@@ -36,6 +36,10 @@ them, and pixels get rays of their own."""
 BACK = 0.995
 """A ray begins a little before where the one below it ended, as they do not lie in quite one upright plane."""
 
+LEAST_STEP = 1.2
+"""A ray that grazes the ground goes on by so many widths of its own at least: what it may miss is as high as a few
+hundredths of one, as slopes do not change by more than a third over so short a way."""
+
 MET = 0.02
 """A ray has met the ground where it is so near to it, in widths of its own."""
 
@@ -155,7 +159,7 @@ def _trace(dx, dy, dz, eye, surface, bounds, begun):
             free = free if among else free - tallest
         step = free / (steep * level_way - min(dz, 0.0) + 1e-9)
         # On level ground it ends on it at once.
-        step = max(step * 0.9, 0.6 * max(pixel, 0.25 * finest)) if raising else step * 1.00001 + 1e-3 * pixel
+        step = max(step * 0.9, max(LEAST_STEP * pixel, 0.15 * finest)) if raising else step * 1.00001 + 1e-3 * pixel
         if among:
             # As far as there is no edge: in pixels of the flat picture, along the ground below the ray.
             u, v, w = _pixel_of(eye[0] + t * dx, eye[1] + t * dy, plane)
@@ -659,7 +663,7 @@ def laid_rows(
                     places[y, x, 0], places[y, x, 1], places[y, x, 2] = gx, gy, gz
                     places[y, x, 3] = _on(distant, right, down)
             else:
-                begun = 0.96 * nearest
+                begun = BACK * nearest
                 # One for ground that is only seen aslant.
                 aslant = not blocks and nearest > 0.0 and farthest - nearest < 3.0 * GRAZED * wide * nearest
                 rays = 1 if aslant else count

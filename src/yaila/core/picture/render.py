@@ -28,7 +28,8 @@ from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
 from yaila.core.film.finish import Relief, Surface
 from yaila.core.film.focus import Ground, level
-from yaila.core.film.running import running
+from yaila.core.film.scene import finish_at, light_at
+from yaila.core.film.sunlight import Light as Sunlight
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.ground.placement import through
 from yaila.core.imagery import PageStore, Pyramid
@@ -189,8 +190,9 @@ class Work:
     def in_pixels(self) -> None:
         """Bring the frame into pixels, if it is in linear light."""
         if self.light is not None:
-            # What the ground was is kept: the same one serves while the camera rests.
-            self.pixels = self.pixels.copy()
+            # Pixels of its own: the ground's are kept, and serve while the camera rests. No more of them than the frame
+            # is seen.
+            self.pixels = np.zeros_like(self.pixels)
             self.light.into(self.framed(self.pixels), self.optics.view.left, self.optics.view.top)
             self.light = None
 
@@ -221,6 +223,13 @@ def marks_made_ready(work: Work) -> None:
         made, (width, height) = partial(_pieces, work), work.view.size
         # Of a small picture the ground is drawn sooner than another thread begins.
         work.pieces = made if width * height <= FEW else beside(made)
+
+
+def optics_made_ready(work: Work) -> None:
+    """Where the camera is while the shutter is open, worked out while the ground is drawn."""
+    width, height = work.view.size
+    if width * height > FEW:
+        beside(work.optics.make_ready)
 
 
 def finish_made_ready(work: Work) -> None:
@@ -335,7 +344,7 @@ def marks_on_the_ground(work: Work) -> None:
         work.pixels = work.renderer.with_marks("lying", work, lying)
     else:
         # The ground as it was is kept: the same one serves while the camera rests.
-        work.pixels = work.pixels.copy()
+        work.pixels = np.empty_like(work.pixels)
         work.light.into(work.pixels, work.view.left, work.view.top)
         ground = work.pixels.copy()
         _paint(work, lying, ground)
@@ -652,6 +661,7 @@ def _all_there(scene: Scene, kind: str, kit: Kit) -> bool:
 
 
 PASSES: tuple[Callable[[Work], None], ...] = (
+    optics_made_ready,
     marks_made_ready,
     light_made_ready,
     finish_made_ready,
@@ -669,8 +679,7 @@ PASSES: tuple[Callable[[Work], None], ...] = (
 )
 
 
-def _slopes(scene: Scene) -> Slopes:
-    relief, light = scene.finish.relief, scene.light
+def _slopes(relief: Relief, light: Sunlight) -> Slopes:
     return Slopes((light.east, light.north), relief.shade, relief.shadows, light.wide)
 
 
@@ -791,22 +800,29 @@ class Renderer:
         return _grey(np.round(255 * distance / (distance + _away(work))).astype(np.uint8))
 
     def _begun(self, request: Request, detail: float = DETAIL) -> Work:
-        choreography = self._choreography(request.film)
-        pose = request.pose or choreography.pose(request.time)
-        view = View.of(pose, request.size, request.size.width / request.film.frame.width, request.region)
-        scene = scene_at(request.film, choreography, request.time, request.without)
-        own_camera = request.pose is None
-        film, relief = request.film, scene.finish.relief
-        raised = self._raised(film, scene) if relief.shown else None
-        blocks = blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene))
-        ground = self._ground(film, relief, blocks, pose.span / request.size.width)
+        film, time, choreography = request.film, request.time, self._choreography(request.film)
+        pose = request.pose or choreography.pose(time)
+        view = View.of(pose, request.size, request.size.width / film.frame.width, request.region)
+        finish = finish_at(film, choreography, time, request.without)
+        light = light_at(film, choreography, time, finish)
+        blocks: list[Block] = []
+        scene_of: Callable[[], Scene] = partial(scene_at, film, choreography, time, request.without)
+        if stands_out(film):
+            scene = scene_of()
+            blocks, scene_of = (
+                blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene)),
+                lambda: scene,
+            )
+        raised = self._raised(film, finish.relief, light) if finish.relief.shown else None
+        ground = self._ground(film, finish.relief, blocks, pose.span / request.size.width)
         top = (raised.top if raised else 0.0) + max((block.high for block in blocks), default=0.0)
-        optics = Optics.of(
-            film, choreography, scene.finish, view, request.time, request.quality, own_camera, ground, top
-        )
+        optics = Optics.of(film, choreography, finish, view, time, request.quality, request.pose is None, ground, top)
         outer = view.wider(optics.margin)
-        terrain = self._terrain(scene, raised, blocks, outer, detail)
-        return Work(request, scene, terrain.flat if terrain else outer, outer, optics, self, terrain)
+        if raised and math.prod(view.size) > FEW:
+            # Marks are looked for, which is Python, while rays are followed, which are compiled loops.
+            scene_of = beside(scene_of)
+        terrain = self._terrain(finish.relief, light, raised, blocks, outer, detail)
+        return Work(request, scene_of(), terrain.flat if terrain else outer, outer, optics, self, terrain)
 
     def ground(self, film: Film, time: Time) -> Ground:
         """How high the ground is at a moment, with land that stands out."""
@@ -815,7 +831,7 @@ class Renderer:
             # Of marks regions alone do.
             scene = scene_at(film, choreography, time, kinds=("region",))
             blocks = blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene))
-        relief = running(film.finish, time, choreography.timeline).by_look().relief
+        relief = finish_at(film, choreography, time).relief
         fine = choreography.pose(time).span / film.frame.width if choreography.frames else 1.0
         return self._ground(film, relief, blocks, fine)
 
@@ -877,17 +893,16 @@ class Renderer:
         return heights, relief.times * (stretch_at(y) if film.ground.kind == "mercator" else 1.0)
 
     def _terrain(
-        self, scene: Scene, raised: Raised | None, blocks: list[Block], view: View, detail: float
+        self, relief: Relief, light: Sunlight, raised: Raised | None, blocks: list[Block], view: View, detail: float
     ) -> Terrain | None:
         """The ground as a view sees it, by so many rays for a pixel along a side; none where it is flat."""
         if raised is None and not blocks:
             return None
-        light = scene.light
         made = Blocks.of(blocks, view, raised.top if raised else 0.0, light.fall) if blocks else None
-        return Terrain.of(raised, made, view, _slopes(scene), detail)
+        return Terrain.of(raised, made, view, _slopes(relief, light), detail)
 
-    def _raised(self, film: Film, scene: Scene) -> Raised | None:
-        relief, slopes = scene.finish.relief, _slopes(scene)
+    def _raised(self, film: Film, relief: Relief, light: Sunlight) -> Raised | None:
+        slopes = _slopes(relief, light)
         found = self.heights_of(film, relief)
         if found is None:
             return None
