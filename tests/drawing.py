@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
+import cv2
 import numpy as np
 
 from yaila.core.camera import FrameSize, Pose, Track, View
@@ -39,7 +40,7 @@ def draw_scene(frame: np.ndarray, scene: Scene, pose: Pose, film: Film, kit: Kit
     """A frame, (height, width, 3), with the marks of a scene over it."""
     height, width = frame.shape[:2]
     size = FrameSize(width, height)
-    pixels = np.dstack([frame, np.full((height, width), 255, np.uint8)])
+    pixels = cv2.cvtColor(frame, cv2.COLOR_RGB2RGBA)
     view = View.of(pose, size, width / film.frame.width)
     work = Work(
         Request(film, ZERO, size),
@@ -54,6 +55,12 @@ def draw_scene(frame: np.ndarray, scene: Scene, pose: Pose, film: Film, kit: Kit
         if one is not plates:
             one(work)
     return work.pixels[..., :3]
+
+
+def centroid(light: np.ndarray) -> tuple[float, float]:
+    """The middle of light, (height, width), across and down."""
+    rows, columns = (np.arange(side) + 0.5 for side in light.shape)
+    return float(light.sum(0) @ columns / light.sum()), float(light.sum(1) @ rows / light.sum())
 
 
 def picture_of(

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import random
+import re
+from itertools import islice
 
 
 def spoilt(data: bytes, rng: random.Random) -> bytes:
@@ -31,7 +33,7 @@ def spoilt(data: bytes, rng: random.Random) -> bytes:
                 odd = rng.choice([b"NaN", b"1e999", b"-" * 9, b"9" * 400, b"[" * 400, b"<a>" * 300, b"\xff\xfe", b"\0"])
                 made[at : min(at + rng.randint(0, 8), len(made))] = odd
             case 6:
-                digits = [k for k, byte in enumerate(made) if 48 <= byte <= 57][:4000]
+                digits = [one.start() for one in islice(re.finditer(b"[0-9]", made), 4000)]
                 for k in rng.sample(digits, min(len(digits), 6)):
                     made[k : k + 1] = rng.choice([b"9", b"-", b".", b"e9", b""]) or b" "
             case 7:

@@ -81,17 +81,16 @@ def _rays(plate, scale, pose, size, place, lens=(0.0, 0.0), focus=1.0, backgroun
     right, up, back = turn @ right, turn @ up, turn @ back
     right, up = math.cos(roll) * right - math.sin(roll) * up, math.sin(roll) * right + math.cos(roll) * up
     eye = np.array([pose.x, pose.y, 0.0]) + distance * back + lens[0] * right + lens[1] * up
-    rows, columns = np.mgrid[0:height, 0:width].astype(np.float64)
-    across = (columns + place[0] - width / 2) / width * 36.0 / pose.focal - lens[0] / focus
-    above = (height / 2 - rows - place[1]) / width * 36.0 / pose.focal - lens[1] / focus
-    rays = across[..., None] * right + above[..., None] * up - back
-    far = -eye[2] / rays[..., 2]
-    x, y = eye[0] + far * rays[..., 0], eye[1] + far * rays[..., 1]
+    across = (np.arange(width) + place[0] - width / 2) / width * 36.0 / pose.focal - lens[0] / focus
+    above = (height / 2 - np.arange(height) - place[1]) / width * 36.0 / pose.focal - lens[1] / focus
+    east, north, high = (across * right[k] + (above * up[k] - back[k])[:, None] for k in range(3))
+    far = -eye[2] / high
+    x, y = eye[0] + far * east, eye[1] + far * north
     column = (x / scale - 0.5).astype(np.float32)
     row = (plate.shape[0] - y / scale - 0.5).astype(np.float32)
     seen = cv2.remap(plate, column, row, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     outside = (x < 0) | (y < 0) | (x > plate.shape[1] * scale) | (y > plate.shape[0] * scale)
-    outside |= rays[..., 2] >= 0
+    outside |= high >= 0
     seen[outside] = background
     return seen.astype(np.float64)
 

@@ -51,24 +51,41 @@ def sheet_of(server: Server, film: str) -> dict:
     return server.client.get(f"/api/films/{film}").json()
 
 
-def fit(server: Server, film: str, find: list[str], tone: list[str]) -> dict:
+def begun(server: Server, film: str, find: list[str], tone: list[str]) -> str:
+    """The id of a fit that was asked for."""
     sheet = sheet_of(server, film)
     answer = server.client.post(
         f"/api/films/{film}/fits", json={"revision": sheet["revision"], "fit": {"find": find, "tone": tone}}
     )
     assert answer.status_code == 202, answer.text
-    job = answer.json()["id"]
+    return str(answer.json()["id"])
+
+
+def ended(server: Server, film: str, job: str) -> dict:
+    """A job, when it is over."""
     server.until(
         lambda: next(j for j in server.jobs(film) if j["id"] == job)["state"] not in ("waiting", "running"), 120
     )
     return next(j for j in server.jobs(film) if j["id"] == job)
 
 
-def test_a_plate_is_found_and_toned_as_one_edit(server: Server, stack: str) -> None:
+def fit(server: Server, film: str, find: list[str], tone: list[str]) -> dict:
+    return ended(server, film, begun(server, film, find, tone))
+
+
+def test_a_plate_is_found_and_toned_as_one_edit_and_one_made_meanwhile_is_kept(server: Server, stack: str) -> None:
     close = sheet_of(server, stack)["film"]["plates"][1]["id"]
-    assert fit(server, stack, [close], [close])["state"] == "done"
+    job = begun(server, stack, [close], [close])
+    server.client.patch(
+        f"/api/films/{stack}",
+        json=[{"op": "replace", "path": "/name", "value": "Renamed meanwhile"}],
+        headers={"If-Match": f'"{sheet_of(server, stack)["revision"]}"'},
+    ).raise_for_status()
+    assert ended(server, stack, job)["state"] == "done"
     sheet = sheet_of(server, stack)
+    assert sheet["film"]["name"] == "Renamed meanwhile"
     plate = sheet["film"]["plates"][1]
+    assert plate["fit"]["by"] == "found"
     # The middle of the crop, in pixels of the wide picture, y up: (700 + 600) / 2 and 800 - (400 + 400) / 2.
     assert (plate["placement"]["x"], plate["placement"]["y"]) == pytest.approx((650, 400), abs=0.3)
     assert plate["placement"]["scale"] == pytest.approx(0.5, rel=1e-3)
@@ -76,23 +93,6 @@ def test_a_plate_is_found_and_toned_as_one_edit(server: Server, stack: str) -> N
     assert sheet["undo"] == "Fit close"
     before = server.client.post(f"/api/films/{stack}/undo", headers={"If-Match": f'"{sheet["revision"]}"'}).json()
     assert before["film"]["plates"][1]["placement"]["x"] == 300
-
-
-def test_an_edit_made_while_a_fit_is_found_is_kept(server: Server, stack: str) -> None:
-    sheet = sheet_of(server, stack)
-    close = sheet["film"]["plates"][1]["id"]
-    job = server.client.post(
-        f"/api/films/{stack}/fits", json={"revision": sheet["revision"], "fit": {"find": [close], "tone": []}}
-    ).json()["id"]
-    server.client.patch(
-        f"/api/films/{stack}",
-        json=[{"op": "replace", "path": "/name", "value": "Renamed meanwhile"}],
-        headers={"If-Match": f'"{sheet["revision"]}"'},
-    ).raise_for_status()
-    server.until(lambda: next(j for j in server.jobs(stack) if j["id"] == job)["state"] == "done", 120)
-    after = sheet_of(server, stack)["film"]
-    assert after["name"] == "Renamed meanwhile"
-    assert after["plates"][1]["fit"]["by"] == "found"
 
 
 @pytest.mark.thorough
@@ -117,8 +117,12 @@ def test_a_picture_that_is_gone_fails_the_fit_with_a_sentence(own_server: Server
 
 def test_a_tie_is_looked_for_where_it_is_meant(server: Server, stack: str) -> None:
     close = sheet_of(server, stack)["film"]["plates"][1]["id"]
-    fit(server, stack, [close], [])
-    sheet = sheet_of(server, stack)
+    laid = {"kind": "similarity", "x": 650, "y": 400, "scale": 0.5}
+    sheet = server.client.patch(
+        f"/api/films/{stack}",
+        json=[{"op": "replace", "path": "/plates/1/placement", "value": laid}],
+        headers={"If-Match": f'"{sheet_of(server, stack)["revision"]}"'},
+    ).json()
     answer = server.client.post(
         f"/api/films/{stack}/trials/tie",
         params={"state": sheet["state"]},

@@ -122,7 +122,8 @@ class _Peaks:
 
     def add(self, block: Samples) -> None:
         step = RATE // PEAKS
-        loud = np.concatenate([self._rest, block[np.arange(len(block)), np.abs(block).argmax(axis=1)]])
+        left, right = block.T
+        loud = np.concatenate([self._rest, np.where(np.abs(left) >= np.abs(right), left, right)])
         whole = len(loud) // step * step
         self._rest = loud[whole:]
         if whole:

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import quad
 
-from tests.drawing import draw_scene, scene_at
+from tests.drawing import centroid, draw_scene, scene_at
 from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.errors import BadEdit
 from yaila.core.film import Duration, Film, Marker, Passage, Route, RoutePoint, Scene, Vantage, acts, choreograph
@@ -186,9 +186,7 @@ def test_a_marker_is_drawn_where_the_ground_is(
     look = MarkerLook(symbol=symbol, colour="#ffffff", edge=0, size=40)
     scene = Scene(markers=(Present(Marker(x=x, y=y, look=look), look),))
     drawn = draw_scene(np.zeros((1080, 1920, 3), np.uint8), scene, pose, FULL)[..., 0].astype(float)
-    rows, columns = np.mgrid[:1080, :1920] + 0.5
-    assert (columns * drawn).sum() / drawn.sum() == pytest.approx(u / w, abs=0.25)
-    assert (rows * drawn).sum() / drawn.sum() == pytest.approx(v / w, abs=0.25)
+    assert centroid(drawn) == pytest.approx((u / w, v / w), abs=0.25)
 
 
 def test_a_line_is_drawn_as_far_as_it_has_come_and_along_its_ground() -> None:
@@ -255,10 +253,8 @@ def test_a_traveller_rides_at_the_head_of_the_line_and_never_hangs_upside_down(s
         return draw_scene(np.zeros((540, 960, 3), np.uint8), scene, Pose(0, 0, 960), HALF)[..., 0].astype(float)
 
     right, left = seen(1), seen(-1)
-    rows, columns = np.mgrid[:540, :960] + 0.5
     for drawn, at in ((right, 580), (left, 380)):
-        assert (columns * drawn).sum() / drawn.sum() == pytest.approx(at, abs=18)
-        assert (rows * drawn).sum() / drawn.sum() == pytest.approx(270, abs=18)
+        assert centroid(drawn) == pytest.approx((at, 270), abs=18)
     # To the left it is the mirror image (upright) or turned round (from above, which is alike above and below).
     turned = right[:, ::-1] if symbol in UPRIGHT else right[::-1, ::-1]
     assert np.abs(left - turned).mean() < 0.4

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.drawing import draw_scene, scene_at
+from tests.drawing import centroid, draw_scene, scene_at
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.film import Film, Label, Region, Route, RoutePoint, Scene, acts
 from yaila.core.film.choreography import choreograph
@@ -35,11 +35,6 @@ def drawn(label: Label, pose: Pose, **state: object) -> np.ndarray:
     """The light of a label on black."""
     scene = Scene(labels=(Present(label, label.look, **state),))
     return draw_scene(BLACK, scene, pose, FULL)[..., 0].astype(float)
-
-
-def centroid(light: np.ndarray) -> tuple[float, float]:
-    rows, columns = np.mgrid[: light.shape[0], : light.shape[1]] + 0.5
-    return (columns * light).sum() / light.sum(), (rows * light).sum() / light.sum()
 
 
 def middle_of(letter: str) -> tuple[float, float]:
@@ -203,7 +198,7 @@ def test_the_rest_of_the_picture_is_grey_and_what_is_inside_stays() -> None:
     assert (shown[345:735, 665:1255] == ground[345:735, 665:1255]).all()
     outside = shown[:300].astype(int)
     assert np.ptp(outside, axis=2).max() <= 1
-    assert outside[..., 0] == pytest.approx(ground[:300] @ [0.2126, 0.7152, 0.0722], abs=1)
+    assert np.abs(outside[..., 0] - ground[:300] @ [0.2126, 0.7152, 0.0722]).max() <= 1
 
 
 def test_a_lifted_piece_is_raised_as_a_plane_at_its_height() -> None:

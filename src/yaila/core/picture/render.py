@@ -565,7 +565,7 @@ def _away(work: Work) -> NDArray[np.float32]:
 
 def _grey(values: NDArray[np.uint8]) -> Pixels:
     """A picture of grey values that covers all of its frame."""
-    return np.ascontiguousarray(np.dstack([values, values, values, np.full_like(values, 255)]))
+    return np.asarray(cv2.cvtColor(values, cv2.COLOR_GRAY2RGBA), np.uint8)
 
 
 TILE = (2040, 1020)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from functools import reduce
+
 import numpy as np
+from numpy.typing import NDArray
 
 from yaila.core.sound.samples import RATE, Samples
 
@@ -16,6 +19,11 @@ EDGE = AHEAD * 2 + 64
 """Samples beside a block that what comes of it depends on."""
 
 
+def _louder(samples: Samples) -> NDArray[np.float32]:
+    """How loud the louder channel is, (n,). NumPy takes ten times as long for a maximum along so short an axis."""
+    return np.maximum(np.abs(samples[:, 0]), np.abs(samples[:, 1]))
+
+
 def limited(samples: Samples, ceiling: float) -> Samples:
     """Samples (n, 2) of which no true peak is above a ceiling (a factor, 1 is full scale). What comes of a sample
     depends on ``EDGE`` samples on either side of it and nothing else, so blocks that overlap by as much fit together.
@@ -27,8 +35,8 @@ def limited(samples: Samples, ceiling: float) -> Samples:
 
     if not len(samples) or float(np.abs(samples).max()) < ceiling * 0.5:
         return samples
-    peaks = np.abs(resample_poly(samples, OVER, 1, axis=0)).max(axis=1)
-    peaks = np.maximum(peaks[: len(samples) * OVER].reshape(-1, OVER).max(axis=1), np.abs(samples).max(axis=1))
+    between = _louder(resample_poly(samples, OVER, 1, axis=0))[: len(samples) * OVER]
+    peaks = reduce(np.maximum, (between[k::OVER] for k in range(OVER)), _louder(samples))
     # A peak between two samples counts for both.
     peaks = np.maximum(peaks, np.concatenate([peaks[:1], peaks[:-1]]))
     if float(peaks.max()) <= ceiling:

@@ -327,7 +327,8 @@ def _consensus(mine: _Features, theirs: _Features, scales: tuple[float, float]) 
 
 def _places(points: Floats) -> int:
     """How many different places points name, to two pixels."""
-    return len(np.unique(np.round(points / 2), axis=0))
+    columns, rows = np.round(points / 2).astype(np.int64).T
+    return len(np.unique(columns + (rows << 32)))
 
 
 def _lit_alike(rgba: NDArray[np.uint8], reach: float) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
