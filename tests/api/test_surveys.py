@@ -42,11 +42,11 @@ def capture(server: Server, film: dict, plates: list[dict]) -> dict:
 @pytest.mark.timeout(600)
 def test_a_place_is_searched_planned_captured_and_laid(server: Server) -> None:
     client = server.client
-    film = client.post("/api/films", json={"width": 640, "height": 360}).json()
-    place = client.get("/api/places", params={"q": "tolv"}).json()[0]
-    assert place["name"] == "Tolvane"
+    film = client.post("/api/films", json={"width": 320, "height": 180}).json()
+    place = client.get("/api/places", params={"q": "quil"}).json()[0]
+    assert place["name"] == "Quillhaven"
     wish = {
-        "state": film["state"], "source": "practice-aerial", "place": [place["x"], place["y"]], "spans": [9000, 2500],
+        "state": film["state"], "source": "practice-aerial", "place": [place["x"], place["y"]], "spans": [12000, 3000],
     }  # fmt: skip
     plan = client.post(f"/api/films/{film['id']}/captures/plan", json=wish).json()
     assert plan["plates"]
@@ -68,6 +68,7 @@ def test_a_place_is_searched_planned_captured_and_laid(server: Server) -> None:
             for r in range(planned["rows"])
         )
         assert len(plate["holes"]) == lost
+    assert any(plate["holes"] for plate in after["film"]["plates"])
 
 
 @pytest.mark.thorough
