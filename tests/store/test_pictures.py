@@ -117,7 +117,7 @@ def test_a_file_is_whole_or_absent(tmp_path: Path) -> None:
 
 def test_room_is_asked_for_before_large_work(store: Store, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """195 kB of PNG were 6.4 GB of pyramid once: what comes of a file is reckoned before it is made."""
-    flat = write_picture(tmp_path / "flat.png", np.zeros((6000, 8000, 3), np.uint8))
+    flat = write_picture(tmp_path / "flat.png", np.zeros((6000, 8000, 3), np.uint8), compression=9)
     assert flat.stat().st_size < 1_000_000
     usage = shutil.disk_usage(tmp_path)
     small = usage._replace(free=whole.SPARE + 100_000_000)

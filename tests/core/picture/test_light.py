@@ -46,7 +46,7 @@ BASE = float(light(film_of())[0, 0, 0])
 
 def test_night_is_so_many_stops_darker_and_as_blue_as_it_is_said_to_be() -> None:
     night = light(film_of(finish={"dusk": {"on": True, "dark": 2.0, "colour": "#ffffff"}}))
-    assert night == pytest.approx(np.full_like(night, BASE / 4), rel=0.03)
+    assert np.abs(night / (BASE / 4) - 1).max() < 0.03
     # Half way there, half of the stops.
     half = light(film_of(finish={"dusk": {"on": True, "share": 0.5, "dark": 2.0, "colour": "#ffffff"}}))
     assert half.mean() == pytest.approx(BASE / 2, rel=0.02)

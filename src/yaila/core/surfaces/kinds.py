@@ -44,9 +44,11 @@ def material(kind: SurfaceKind | TableKind) -> Material:
 
 def _of(value: NDArray[np.floating], deep: str, pale: str, heights: NDArray[np.floating]) -> Material:
     """Values, 0..1, from a deep colour to a pale one."""
-    low, high = (np.array(rgb_of(colour)) * 255 for colour in (deep, pale))
-    colours = low + np.clip(value, 0, 1)[..., None] * (high - low)
-    return Material(np.rint(colours).astype(np.uint8), np.asarray(heights, np.float32))
+    shares = np.clip(value, 0, 1).astype(np.float32)
+    colours = np.empty((*shares.shape, 3), np.uint8)
+    for channel, (low, high) in enumerate(zip(rgb_of(deep), rgb_of(pale), strict=True)):
+        colours[..., channel] = np.rint(255 * low + shares * np.float32(255 * (high - low)))
+    return Material(colours, np.asarray(heights, np.float32))
 
 
 def _fine() -> Material:
@@ -76,14 +78,15 @@ def _woven(seed: int, threads: int, uneven: float, round_: float, twill: bool) -
     at = (np.arange(SIDE, dtype=np.float32) + 0.5) * (threads / SIDE)
     wobble = waves(seed, 24, 300, 0.8) * np.float32(uneven)
     across, down = at[None, :] + wobble, at[:, None] + np.roll(wobble, 400, axis=1)
-    column, row = np.floor(across).astype(np.int64), np.floor(down).astype(np.int64)
-    u, v = across - column - 0.5, down - row - 0.5
+    column, row = np.floor(across), np.floor(down)
+    u, v = across - column - np.float32(0.5), down - row - np.float32(0.5)
     weft = np.sqrt(np.maximum(1 - (v * 2 * round_) ** 2, 0))
     warp = np.sqrt(np.maximum(1 - (u * 2 * round_) ** 2, 0))
-    over = ((column + row) % 4 < 2) if twill else ((column + row) % 2 == 0)
+    place = (column + row).astype(np.int32)
+    over = (place % 4 < 2) if twill else (place % 2 == 0)
     # A thread bends down to where it goes under another.
-    lies = np.where(over, np.cos(u * np.pi * (0.5 if twill else 0.9)), 0.28)
-    stands = np.where(over, 0.28, np.cos(v * np.pi * (0.5 if twill else 0.9)))
+    bends, under = np.float32(np.pi * (0.5 if twill else 0.9)), np.float32(0.28)
+    lies, stands = np.where(over, np.cos(u * bends), under), np.where(over, under, np.cos(v * bends))
     thick = 1 + 0.16 * waves(seed + 1, 3, 60, 0.6, along=8)
     return np.asarray(np.maximum(weft * lies * thick, warp * stands * thick.T), np.float32)
 

@@ -24,15 +24,17 @@ def waves(seed: int, finest: float, widest: float, steep: float = 1.0, along: fl
     give_way()
     random = np.random.default_rng([seed, 5])
     down, across = np.fft.fftfreq(SIDE)[:, None], np.fft.rfftfreq(SIDE)[None, :] * along
-    often = np.hypot(down, across)
+    often = np.hypot(down.astype(np.float32), across.astype(np.float32))
     often[0, 0] = 1
-    strength = often ** -(steep + 0.5)
+    strength = often ** np.float32(-(steep + 0.5))
     strength[(often > 1 / finest) | (often < 1 / widest)] = 0
     strength[0, 0] = 0
-    phases = np.exp(2j * np.pi * random.random(strength.shape, np.float32))
+    phases = np.float32(2 * np.pi) * random.random(strength.shape, np.float32)
+    spectrum = np.empty(strength.shape, np.complex64)
+    spectrum.real, spectrum.imag = strength * np.cos(phases), strength * np.sin(phases)
     from scipy import fft
 
-    made = fft.irfft2((strength * phases).astype(np.complex64), s=(SIDE, SIDE))
+    made = fft.irfft2(spectrum, s=(SIDE, SIDE), overwrite_x=True)
     return np.asarray(made / max(float(made.std()), 1e-12), np.float32)
 
 
