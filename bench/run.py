@@ -128,14 +128,15 @@ def draft_rich(store: Store, film: Film) -> None:
 
 
 def seek_cold(store: Store, film: Film) -> None:
-    """Frames at random times with nothing in memory."""
-    pages = PageStore(384)
-    frame = drawer(store, film, pages, DRAFT, Quality.DRAFT)
-    times = []
-    for k in np.random.default_rng(11).integers(0, choreograph(film).frames, 60).tolist():
-        pages.clear()
-        times.append(timed(lambda k=k: frame(k)))
-    row("seek_cold", p95(times) * 1000, draft_floor(store, film), 8, "ms")
+    """Frames at random times with nothing in memory, as they are without the finish, and with it."""
+    for name, one in (("seek_cold", plain(film)), ("seek_cold_rich", film)):
+        pages = PageStore(384)
+        frame = drawer(store, one, pages, DRAFT, Quality.DRAFT)
+        times = []
+        for k in np.random.default_rng(11).integers(0, choreograph(film).frames, 60).tolist():
+            pages.clear()
+            times.append(timed(lambda k=k, frame=frame: frame(k)))
+        row(name, p95(times) * 1000, draft_floor(store, film), 8, "ms")
 
 
 def reel_plain(store: Store, film: Film) -> None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -13,8 +15,8 @@ from tests.drawing import draw
 from tests.truth import fine_texture, psnr, true_picture
 from yaila.core.camera import FrameSize, Pose
 from yaila.core.ground import Similarity
-from yaila.core.imagery import PageStore, build_pyramid, open_pyramid
-from yaila.core.picture import PlateLayer, Quality
+from yaila.core.imagery import PageStore, Pyramid, build_pyramid, open_pyramid
+from yaila.core.picture import PlateLayer, Quality, raster
 
 SIZE = FrameSize(320, 180)
 
@@ -94,6 +96,40 @@ def test_same_pixels_whatever_is_in_memory_and_in_however_many_bands(layer: Plat
     assert np.array_equal(first, drawn(layer, pose, Quality.FINAL, tight))
     pages.clear()
     assert np.array_equal(first, drawn(layer, pose, Quality.FINAL, pages))
+
+
+class Read:
+    """A pyramid that counts the pages that are read of it."""
+
+    def __init__(self, base: Pyramid) -> None:
+        self.base, self.alpha, self.sizes, self.count = base, base.alpha, base.sizes, 0
+
+    def page(self, level: int, column: int, row: int, out: np.ndarray) -> None:
+        self.count += 1
+        self.base.page(level, column, row, out)
+
+
+@pytest.mark.parametrize("quality", list(Quality))
+def test_a_level_without_a_share_is_not_read_and_is_not_missed(
+    layer: PlateLayer, quality: Quality, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    random, needed = np.random.default_rng(5), raster.needed
+
+    def of_both_levels(*given: Any) -> None:
+        needed(*given[:9], 1.0, *given[10:])
+
+    fewer, more = (replace(layer, pyramid=Read(layer.pyramid)) for _ in range(2))
+    for k in range(40):
+        tilt, heading, roll = random.uniform(0, 80), random.uniform(-180, 180), random.uniform(-30, 30) * (k % 2)
+        pose = Pose(2048, 1536, 200 * 2 ** random.uniform(0, 3.5), tilt, heading, roll)
+        monkeypatch.setattr(raster, "needed", needed)
+        ours = drawn(fewer, pose, quality, PageStore(64)).astype(int)
+        monkeypatch.setattr(raster, "needed", of_both_levels)
+        # A pixel may come to the other side of a half, as what has no share is added as nothing.
+        away = np.abs(drawn(more, pose, quality, PageStore(64)) - ours)
+        assert away.max() <= 1, pose
+        assert (away > 0).mean() < 1e-3
+    assert fewer.pyramid.count < 0.95 * more.pyramid.count
 
 
 @pytest.mark.parametrize("roll", [0, 14])

@@ -218,7 +218,7 @@ class Stack:
         shape = (maps, settings, self._edges, self._starts, self._columns)
         cells = -(-(last - first) // raster.CELL), -(-out.shape[1] // raster.CELL)
         touched = np.zeros((*cells, len(self.layers)), np.bool_)
-        raster.needed(first, last, out.shape[1], *shape, quality.value[0], wanted, touched)
+        raster.needed(first, last, out.shape[1], *shape, *quality.value[:2], wanted, touched)
         indices = np.flatnonzero(wanted)
         keys = self._keys(indices)
         pixels, under = out.view(np.uint32)[..., 0], np.asarray(background, np.float32)

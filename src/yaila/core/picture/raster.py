@@ -43,6 +43,10 @@ SEGMENT = 128
 PADDED_AREA = PADDED * PADDED
 PADDED_NEXT = np.uint32(PADDED + 1)
 
+ALIKE = 1.05
+"""Levels are alike along a row where pixels are no more than so many times as wide at one end of a cell as at the
+other."""
+
 SMALL = np.uint32(0x7FFFFFFF)
 """What places in the store of texels stay below: 8 GiB of them."""
 
@@ -582,12 +586,17 @@ def _cover_ellipse(n, place, width, height, feather, opacity, cover):
 
 @njit(cache=True, nogil=True, fastmath=True, allocates=True)
 def needed(
-    first, last, width, maps, settings, level_edges, level_starts, level_columns, sharpness, wanted, touched
+    first, last, width, maps, settings, level_edges, level_starts, level_columns, sharpness, blend, wanted, touched
 ):  # fmt: skip
     """Mark in ``wanted`` (m,) bool the pages that :func:`draw_rows` will look at, and in ``touched`` (rows of cells,
-    cells in a row, layers) bool which layers show in which cell, over-asking a little."""
+    cells in a row, layers) bool which layers show in which cell, over-asking a little.
+
+    Of two neighbouring levels only those are asked for that have a share of what is blended; of what has none
+    :func:`draw_rows` may read, but it counts for nothing. As it chooses levels for a stretch of a row at once, that is
+    told only where they are alike along some cells.
+    """
     count = maps.shape[0]
-    xs, ys = np.zeros(4), np.zeros(4)
+    xs, ys, sides = np.zeros(4), np.zeros(4), np.ones(4)
     for top in range(first, last, CELL):
         for left in range(0, width, CELL):
             for layer in range(count):
@@ -612,6 +621,7 @@ def needed(
                     )
                     xs[corner], ys[corner] = x, y
                     side = min(math.sqrt(xu * xu + yu * yu), math.sqrt(xv * xv + yv * yv))
+                    sides[corner] = side
                     least, most = min(least, side), max(most, side)
                     along_x, along_y = abs(xu) + abs(xv), abs(yu) + abs(yv)
                     reach = max(reach, along_x, along_y)
@@ -646,8 +656,15 @@ def needed(
                     y0, y1 = ys.min() - reach, ys.max() + reach
                     if x1 < 0 or y1 < 0 or x0 > settings[layer, WIDTH] or y0 > settings[layer, HEIGHT]:
                         continue
-                    low = int(_level(least * 0.98, sharpness, settings[layer, LEVELS]))
-                    high = min(int(_level(most * 1.02, sharpness, settings[layer, LEVELS])) + 1, levels - 1)
+                    finest = _level(least * 0.98, sharpness, settings[layer, LEVELS])
+                    coarsest = _level(most * 1.02, sharpness, settings[layer, LEVELS])
+                    uneven = max(max(sides[0] / sides[1], sides[1] / sides[0]),
+                                 max(sides[2] / sides[3], sides[3] / sides[2]))  # fmt: skip
+                    if uneven < ALIKE:
+                        low, high = int(finest + 0.5 - 0.5 * blend), int(coarsest + 0.5 + 0.5 * blend)
+                    else:
+                        low, high = int(finest), int(coarsest) + 1
+                    low, high = min(low, levels - 1), min(high, levels - 1)
                 touched[(top - first) // CELL, left // CELL, layer] = True
                 for level in range(low, high + 1):
                     shrink = 1.0 / (1 << level)
