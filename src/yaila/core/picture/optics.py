@@ -79,6 +79,11 @@ class Exposed:
         before, after = (_moved(view, pose) for pose in self.ends)
         return replace(self, motion=_longest(after - before), reach=max(_longest(before), _longest(after)))
 
+    @property
+    def across(self) -> float:
+        """The longest way that the ground goes from the first moment to the last, pixels."""
+        return self.motion * (1 - 1 / self.count)
+
     @cached_property
     def poses(self) -> tuple[Pose, ...]:
         """Where it is at the moments, from the first to the last."""
@@ -292,7 +297,7 @@ class Optics:
         margin = self.shutter_margin
 
         def plane(source: NDArray[np.uint64]) -> NDArray[np.uint64]:
-            if exposed.motion / exposed.count > SMOOTHED:
+            if exposed.across / exposed.count > SMOOTHED:
                 sharp, source = source, np.empty_like(source)
                 in_threads(partial(_smoothed, sharp, source, 1), source)
             out = np.empty((source.shape[0] - 2 * margin, source.shape[1] - 2 * margin), np.uint64)
@@ -314,7 +319,7 @@ class Optics:
             share = self.aperture.focused / self.aperture.target
             wide = 2 * self.hold * np.abs(1 - share * np.maximum(nearness, 0))
         if self.exposed:
-            wide = wide + self.exposed.motion
+            wide = wide + self.exposed.across
         return wide / view.pixels_per_unit / np.maximum(nearness, 1e-9)
 
     # What stands: layers of their own.
