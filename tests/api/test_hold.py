@@ -203,9 +203,9 @@ def test_while_another_program_writes_edits_wait_and_nothing_else_does(client: T
         for thread in threads:
             thread.start()
         time.sleep(0.5)
-        begin = time.monotonic()
         assert client.get("/api/films").status_code == 200
-        assert time.monotonic() - begin < 2
+        # Those for whom there is room to wait still do, however slow the machine is.
+        assert len(answers) < len(threads)
         for thread in threads:
             thread.join()
     other.close()
