@@ -425,7 +425,7 @@ def test_an_answer_that_has_been_given_counts_no_more() -> None:
     time.sleep(LINGERS)
     begin = time.monotonic()
     stop.give_way()
-    assert time.monotonic() - begin < 0.1
+    assert time.monotonic() - begin < 2
 
 
 def test_what_sound_needs_is_loaded_while_nobody_looks_at_anything(monkeypatch: pytest.MonkeyPatch) -> None:
