@@ -205,7 +205,7 @@
     inset: 0;
     width: 100%;
     display: grid;
-    grid-template: 18px 16px / 22px minmax(0, 1fr);
+    grid-template: 18px 16px / 20px minmax(0, 1fr);
     align-items: center;
     justify-items: start;
     padding: 1px 2px 2px 4px;
@@ -220,7 +220,7 @@
   b {
     grid-area: 1 / 2;
     font-size: 11px;
-    letter-spacing: -0.01em;
+    letter-spacing: -0.025em;
     font-weight: 600;
     color: var(--ink);
     white-space: nowrap;
