@@ -13,7 +13,7 @@ MAKEFLAGS += --jobs=2
 # What Python has compiled is kept, whatever the shell says: packages come without it.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo serve test thorough test-web check check-web bench campaign screenshots lock format clean
+.PHONY: demo serve test thorough test-web check check-web style-web types-web bench campaign screenshots lock format clean
 
 demo: $(VENV)/.compiled site
 	$(BIN)/yaila demo --port $(PORT)
@@ -37,8 +37,13 @@ check: $(VENV)/.dev
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
-check-web: web/.types
-	cd web && npm run lint && npm run check
+check-web: style-web types-web
+
+style-web: web/.types
+	cd web && npm run lint
+
+types-web: web/.types
+	cd web && npm run check
 
 bench: $(VENV)/.dev site
 	$(BIN)/python -m bench.run
