@@ -130,9 +130,10 @@ def scene_at(
     time: Time,
     without: Collection[str] = (),
     kinds: Collection[str] = tuple(KINDS),
+    finish: Finish | None = None,
 ) -> Scene:
     """The scene at a moment, some effects of the finish left out, and of the marks those of some kinds alone. Values
-    that change over the film have the ones that they have then."""
+    that change over the film have the ones that they have then. ``finish``: that of the scene, where it is known."""
     timeline = choreography.timeline
     routes = []
     for route in film.routes if "route" in kinds else ():
@@ -148,7 +149,7 @@ def scene_at(
         found: list[Present[M, Any] | None] = [present_at(film, choreography, mark, time) for mark in wanted]
         return tuple(present for present in found if present)
 
-    finish = finish_at(film, choreography, time, without)
+    finish = finish or finish_at(film, choreography, time, without)
     reveals = {plate.id: uncovered_at(film, choreography, plate.id, plate.reveal, time)
                for plate in film.plates if plate.reveal}  # fmt: skip
 

@@ -806,7 +806,7 @@ class Renderer:
         finish = finish_at(film, choreography, time, request.without)
         light = light_at(film, choreography, time, finish)
         blocks: list[Block] = []
-        scene_of: Callable[[], Scene] = partial(scene_at, film, choreography, time, request.without)
+        scene_of: Callable[[], Scene] = partial(scene_at, film, choreography, time, finish=finish)
         if stands_out(film):
             scene = scene_of()
             blocks, scene_of = (
