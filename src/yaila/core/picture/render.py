@@ -51,7 +51,7 @@ from yaila.core.picture.resting import Itself, Last
 from yaila.core.picture.stage import NO_GROUND, Easel, Piece, Stage
 from yaila.core.picture.surface import Tile, laid_on, shipped
 from yaila.core.picture.terrain import DETAIL, Contours, Raised, Slopes, Terrain
-from yaila.core.picture.threads import FEW, beside
+from yaila.core.picture.threads import FEW, Made, beside
 from yaila.core.picture.underneath import is_opened, on_what_lies_under
 from yaila.core.stopping import go_on, late
 from yaila.core.surfaces import material_of
@@ -217,33 +217,34 @@ class Work:
         return not self.request.alone and is_opened(self.scene)
 
 
+def _meanwhile(view: View, made: Callable[[], Made]) -> Callable[[], Made]:
+    """Begin what needs no picture while one is drawn; of a small one only when it is asked for, as that is drawn sooner
+    than another thread begins."""
+    return made if math.prod(view.size) <= FEW else beside(made)
+
+
 def marks_made_ready(work: Work) -> None:
     """What is painted of marks, worked out while the ground is drawn."""
     if work.request.part != "ground":
-        made, (width, height) = partial(_pieces, work), work.view.size
-        # Of a small picture the ground is drawn sooner than another thread begins.
-        work.pieces = made if width * height <= FEW else beside(made)
+        work.pieces = _meanwhile(work.view, partial(_pieces, work))
 
 
 def optics_made_ready(work: Work) -> None:
     """Where the camera is while the shutter is open, worked out while the ground is drawn."""
-    width, height = work.view.size
-    if width * height > FEW:
-        beside(work.optics.make_ready)
+    _meanwhile(work.view, work.optics.make_ready)
 
 
 def finish_made_ready(work: Work) -> None:
     """Tables of what sticks to the frame, worked out while the ground is drawn."""
-    finish, (width, height) = work.scene.finish, work.view.size
-    if width * height > FEW and (finish.grade.on or finish.vignette.on):
-        beside(lambda: make_ready(finish, work.renderer.kit.cube(finish.grade)))
+    finish = work.scene.finish
+    if finish.grade.on or finish.vignette.on:
+        _meanwhile(work.view, lambda: make_ready(finish, work.renderer.kit.cube(finish.grade)))
 
 
 def light_made_ready(work: Work) -> None:
     """What light and air do to the ground, worked out while that is drawn."""
     if is_lit(work.scene) and not work.request.alone:
-        made, (width, height) = partial(_lit, work), work.view.size
-        work.lit = made if width * height <= FEW else beside(made)
+        work.lit = _meanwhile(work.view, partial(_lit, work))
 
 
 def plates(work: Work) -> None:
@@ -818,9 +819,9 @@ class Renderer:
         top = (raised.top if raised else 0.0) + max((block.high for block in blocks), default=0.0)
         optics = Optics.of(film, choreography, finish, view, time, request.quality, request.pose is None, ground, top)
         outer = view.wider(optics.margin)
-        if raised and math.prod(view.size) > FEW:
+        if raised:
             # Marks are looked for, which is Python, while rays are followed, which are compiled loops.
-            scene_of = beside(scene_of)
+            scene_of = _meanwhile(view, scene_of)
         terrain = self._terrain(finish.relief, light, raised, blocks, outer, detail)
         return Work(request, scene_of(), terrain.flat if terrain else outer, outer, optics, self, terrain)
 
