@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -16,7 +17,7 @@ from yaila.core.film import Film, Marker, choreograph
 from yaila.core.imagery import PageStore, build_pyramid, open_pyramid
 from yaila.core.picture import Quality, Renderer, Request
 from yaila.core.picture.linear import MOST, Light
-from yaila.core.picture.optics import Optics
+from yaila.core.picture.optics import Exposed, Optics
 from yaila.core.time import Time
 
 SIZE = FrameSize(480, 270)
@@ -240,3 +241,17 @@ def decoded(pixels: np.ndarray) -> np.ndarray:
     """The light of grey 8-bit pixels (IEC 61966-2-1)."""
     values = pixels.mean(axis=-1) / 255
     return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
+
+
+def test_an_exposure_goes_as_far_as_the_ground_between_its_first_and_last_moment() -> None:
+    vantages = [{"x": 0, "y": 0, "span": 960, "hold": 0}, {"x": 1920, "y": 0, "span": 960, "hold": 0}]
+    film = Film.model_validate({"frame": {"width": 960, "height": 540}, "vantages": vantages})
+    choreography, size = choreograph(film), FrameSize(960, 540)
+    time = Time(choreography.frames // 2)
+    view = View.of(choreography.pose(time), size, 1.0)
+    exposed = Exposed.of(choreography.camera, time.frames - 0.25, time.frames + 0.25, view)
+    assert exposed.motion > 1
+    for count in (2, 4, 8):
+        some = replace(exposed, count=count)
+        # A pixel is a ground unit here, straight down.
+        assert some.across == pytest.approx(some.poses[-1].x - some.poses[0].x, rel=0.01)
