@@ -7,8 +7,8 @@ export YAILA_HOME ?= $(CURDIR)/data
 PY_SOURCES := $(shell find src -name '*.py')
 WEB_SOURCES := $(shell find web/src web/public -type f -not -name openapi.json -not -name schema.d.ts) web/index.html web/vite.config.ts
 
-# What does not depend on each other is set up side by side.
-MAKEFLAGS += --jobs=2
+# What does not depend on each other is set up side by side; one more than processors, as each waits now and then.
+MAKEFLAGS += --jobs=3
 
 # What Python has compiled is kept, whatever the shell says: packages come without it.
 unexport PYTHONDONTWRITEBYTECODE

@@ -24,7 +24,8 @@ from yaila.core.sound.tools import TOOLS
 from yaila.farm.processes import KINDS
 
 _context = multiprocessing.get_context("forkserver")
-LOADED = ["uvicorn", "yaila.api.app", *TOOLS, *(kind.module for kind in KINDS.values())]
+LOADED = ["uvicorn", "yaila.api.app", "alembic.command", "sqlalchemy.dialects.sqlite", *TOOLS,
+          *(kind.module for kind in KINDS.values())]  # fmt: skip
 
 
 def free_port() -> int:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 import re
 import time
 from pathlib import Path
@@ -13,16 +12,16 @@ from tests.served import Server
 
 
 def drop(page: Page, *files: Path) -> None:
-    """Drop files onto the page, as the desktop does."""
-    data = [[file.name, base64.b64encode(file.read_bytes()).decode()] for file in files]
+    """Drop files onto the page, as the desktop does: the browser reads them itself."""
+    picked = page.evaluate_handle("() => Object.assign(document.createElement('input'), {type: 'file', multiple: true})")
+    picked.as_element().set_input_files(files)
     transfer = page.evaluate_handle(
-        """files => {
+        """picked => {
             const transfer = new DataTransfer();
-            for (const [name, data] of files)
-                transfer.items.add(new File([Uint8Array.from(atob(data), c => c.charCodeAt(0))], name));
+            for (const file of picked.files) transfer.items.add(file);
             return transfer;
         }""",
-        data,
+        picked,
     )
     for event in ("dragenter", "dragover", "drop"):
         page.dispatch_event(".app", event, {"dataTransfer": transfer})

@@ -36,16 +36,7 @@
 
   onMount(() => {
     void session.start();
-    let stopped = false;
-    // Jobs and edits of other windows are looked for more often while something is under way.
-    const look = async () => {
-      if (stopped) return;
-      await session.pulse();
-      const busy = session.jobs.some((job) => job.state === "running" || job.state === "waiting");
-      setTimeout(look, busy ? 400 : 1500);
-    };
-    void look();
-    return () => (stopped = true);
+    return session.watch();
   });
 
   // Where the picture is finished, something of it is chosen.

@@ -2,6 +2,7 @@
   import { arrivals } from "../film/arrivals.svelte";
   import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";
+  import { isOpen } from "../film/watch";
   import { clock, length } from "../format";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
@@ -20,10 +21,7 @@
     ),
   );
   let dismissed = $state<string[]>([]);
-  const arriving = $derived(
-    arrivals.list.filter((arrival) => !arrival.error).length +
-      imports.filter((job) => job.state === "running" || job.state === "waiting").length,
-  );
+  const arriving = $derived(arrivals.list.filter((arrival) => !arrival.error).length + imports.filter(isOpen).length);
   const rows = $derived((film?.plates ?? []).map((plate, index) => ({ plate, laid: plan!.plates[index]! })).reverse());
 </script>
 
@@ -45,7 +43,7 @@
       </div>
     {/each}
     {#each imports as job (job.id)}
-      {@const bad = job.state !== "running" && job.state !== "waiting"}
+      {@const bad = !isOpen(job)}
       <div class="row" class:bad>
         <span class="blank"></span>
         <div class="what">

@@ -2,6 +2,7 @@
   import { resting } from "../film/courses";
   import { ROLES } from "../film/plates";
   import { session } from "../film/session.svelte";
+  import { isOpen } from "../film/watch";
   import { digits } from "../format";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
@@ -14,7 +15,7 @@
     (film?.plates ?? []).map((plate, index) => ({ plate, index, laid: plan!.plates[index]! })).reverse(),
   );
   const declined = $derived(rows.filter((row) => row.plate.fit.note).length);
-  const job = $derived(session.jobs.find((job) => job.kind === "fit" && ["running", "waiting"].includes(job.state)));
+  const job = $derived(session.jobs.find((job) => job.kind === "fit" && isOpen(job)));
   const failed = $derived(
     session.jobs[0]?.kind === "fit" && session.jobs[0].state === "failed" ? session.jobs[0] : null,
   );

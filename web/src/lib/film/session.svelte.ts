@@ -28,6 +28,7 @@ import { courseAt, type Address } from "./courses";
 import { named, placed } from "./named";
 import { LISTS, marksOf, type Found, type MarkKind } from "./marks";
 import { differs, spread } from "./shared";
+import { Watch } from "./watch";
 
 export type Step = "gather" | "fit" | "fly" | "mark" | "finish" | "sound" | "render";
 /** A passage goes by the id of the vantage that it leaves. */
@@ -105,6 +106,7 @@ export class Session {
   followNext: string | null = null;
   /** How often in a row nobody answered what is new. */
   #unanswered = 0;
+  #watch = new Watch(() => this.#look());
   /** What stands below a vantage's numbers in Fly. */
   sheetTab = $state<"passage" | "extras" | "order" | "time" | "recipes">("passage");
   /** How the chosen plate is shown over those below, to judge its fit. */
@@ -724,15 +726,24 @@ export class Session {
     });
   }
 
+  /** Look whether jobs or the film moved on, from now on again and again; what it gives ends that. */
+  watch(): () => void {
+    return this.#watch.begin();
+  }
+
   /** Look whether jobs or the film moved on. */
-  async pulse(): Promise<void> {
-    if (!this.sheet) return;
+  pulse(): Promise<void> {
+    return this.#watch.now();
+  }
+
+  async #look(): Promise<Job[]> {
+    if (!this.sheet) return [];
     const id = this.id;
     try {
       const pulse = await told<{ revision: number; jobs: Job[] }>(
         api.GET("/api/films/{film_id}/pulse", { params: { path: { film_id: id } } }),
       );
-      if (id !== this.id) return;
+      if (id !== this.id) return this.jobs;
       this.jobs = pulse.jobs;
       if (pulse.revision !== this.sheet.revision && !this.trial) await this.refresh();
       this.#unanswered = 0;
@@ -742,6 +753,7 @@ export class Session {
       this.#unanswered += 1;
       if (this.#unanswered > PATIENCE) this.silence = `What is new cannot be asked for: ${(error as Error).message}`;
     }
+    return this.jobs;
   }
 
   async refresh(): Promise<void> {

@@ -257,7 +257,9 @@ describe("a session", () => {
     answer = async (call) => {
       await new Promise((go) => setTimeout(go, 5));
       done.push(`${call.method} ${call.path.split("?")[0]}`);
-      return { body: { ...sheet(call.method === "GET" ? 30 : 8), id: call.path.includes("f2") ? "f2" : "f1" } };
+      return {
+        body: { ...sheet(call.method === "GET" ? 30 : 8), id: call.path.includes("f2") ? "f2" : "f1", jobs: [] },
+      };
     };
     const edits = [1, 2].map((k) => session.patch([{ op: "replace", path: "/name", value: `${k}` }], "Rename"));
     const opening = session.open("f2");

@@ -5,6 +5,7 @@
   import { LISTS } from "../film/marks";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
+  import { isOpen } from "../film/watch";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
   import JobState from "../ui/JobState.svelte";
@@ -267,7 +268,7 @@
               >{playing === reel.id + reel.suffix ? "Viewfinder" : "Play"}</Button
             >{/if}
           <Button href="/api/reels/{reel.id}{reel.suffix}?download=true">Download</Button>
-        {:else if reel.state === "running" || reel.state === "waiting"}
+        {:else if isOpen(reel)}
           <Button onclick={() => session.halt(reel.id, "pause")} title="What is written stays">Pause</Button>
           <Button onclick={() => session.cancel(reel.id)}>Cancel</Button>
         {:else if reel.state === "interrupted" || reel.state === "failed"}

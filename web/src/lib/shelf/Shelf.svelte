@@ -8,7 +8,7 @@
   import NewFilm from "./NewFilm.svelte";
   import ShelvedFilm from "./ShelvedFilm.svelte";
   import UnderWay from "./UnderWay.svelte";
-  import { isOpen, shelf } from "./shelf.svelte";
+  import { shelf } from "./shelf.svelte";
 
   let which = $state<"here" | "away">("here");
   let wanted = $state("");
@@ -26,15 +26,7 @@
   onMount(() => {
     top.focus();
     void shelf.load();
-    let stopped = false;
-    const look = async () => {
-      if (stopped) return;
-      // A server that does not answer is told of by the film's own pulse.
-      await shelf.look().catch(() => {});
-      setTimeout(look, shelf.underWay?.jobs.some(({ state }) => isOpen(state)) ? 500 : 2000);
-    };
-    void look();
-    return () => (stopped = true);
+    return shelf.watch();
   });
 </script>
 

@@ -5,7 +5,8 @@
   import Icon from "../ui/Icon.svelte";
   import JobState from "../ui/JobState.svelte";
   import Segments from "../ui/Segments.svelte";
-  import { isOpen, shelf } from "./shelf.svelte";
+  import { isOpen } from "../film/watch";
+  import { shelf } from "./shelf.svelte";
 
   const line = $derived(shelf.underWay?.line ?? []);
   const WHAT = { reel: "Reel", import: "Comes in", capture: "Capture", fit: "Fit" };
@@ -48,7 +49,7 @@
           ><Icon name="up" size={12} />First</Button
         >
       {/if}
-      {#if isOpen(job.state)}
+      {#if isOpen(job)}
         {#if job.kind === "reel" && job.state === "running"}<Button
             onclick={() => shelf.do(job.id, "pause")}
             title="What is written stays">Pause</Button

@@ -1,5 +1,6 @@
 import { api, sent, told, type Job, type Shelved, type ShelfOfFilms, type UnderWay } from "../api/client";
 import { session } from "../film/session.svelte";
+import { isOpen, Watch } from "../film/watch";
 
 /** All films, and what is under way for them. */
 class Shelf {
@@ -9,6 +10,7 @@ class Shelf {
   underWay = $state.raw<UnderWay | null>(null);
   /** Bundles on their way: how they are called, and why one was refused. */
   arriving = $state<{ name: string; error: string }[]>([]);
+  #watch = new Watch(() => this.#look());
 
   async load(): Promise<void> {
     await session.guarded(async () => {
@@ -16,16 +18,26 @@ class Shelf {
     });
   }
 
+  /** See what is under way, from now on again and again; what it gives ends that. */
+  watch(): () => void {
+    return this.#watch.begin();
+  }
+
   /** See what is under way; what a job that has ended has changed on the shelf is looked for. */
-  async look(): Promise<void> {
+  look(): Promise<void> {
+    return this.#watch.now();
+  }
+
+  async #look(): Promise<UnderWay["jobs"]> {
     const before = this.#open();
     this.underWay = await told<UnderWay>(api.GET("/api/under-way"));
     const now = new Set(this.#open());
     if (before.some((job) => !now.has(job))) await this.load();
+    return this.underWay.jobs;
   }
 
   #open(): string[] {
-    return (this.underWay?.jobs ?? []).filter(({ state }) => isOpen(state)).map(({ id }) => id);
+    return (this.underWay?.jobs ?? []).filter(isOpen).map(({ id }) => id);
   }
 
   async rename(film: Shelved, name: string): Promise<void> {
@@ -101,5 +113,4 @@ class Shelf {
 }
 
 export const isBundle = (file: File) => /\.yaila$/i.test(file.name);
-export const isOpen = (state: Job["state"]) => state === "waiting" || state === "running";
 export const shelf = new Shelf();

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { arrivals } from "../film/arrivals.svelte";
   import { session, type Step } from "../film/session.svelte";
+  import { isOpen } from "../film/watch";
   import Icon, { type IconName } from "../ui/Icon.svelte";
 
   let { onkeys }: { onkeys: () => void } = $props();
@@ -11,8 +12,7 @@
   const running = $derived(session.jobs.find((job) => job.kind === "reel" && job.state === "running"));
   const importing = $derived(
     arrivals.list.filter((arrival) => !arrival.error).length +
-      session.jobs.filter((job) => job.kind === "import" && (job.state === "running" || job.state === "waiting"))
-        .length,
+      session.jobs.filter((job) => job.kind === "import" && isOpen(job)).length,
   );
   const refused = $derived(arrivals.list.filter((arrival) => arrival.error).length);
   const reels = $derived(session.jobs.filter((job) => job.kind === "reel" && job.state === "done").length);

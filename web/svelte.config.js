@@ -1,3 +1,0 @@
-import { vitePreprocess } from "@sveltejs/vite-plugin-svelte";
-
-export default { preprocess: vitePreprocess() };
