@@ -80,6 +80,8 @@ def works(process: psutil.Process) -> bool:
 
 
 def test_killed_in_mid_render_the_reel_goes_on_by_itself(own_server: Server, rendering: str) -> None:
+    # What a job's process is forked from is there before there is a job, which need not wait for it to load.
+    own_server.until(lambda: bool(below(own_server)))
     job = start_reel(own_server, rendering)
     workers = below(own_server)
     assert len(workers) >= 2

@@ -44,6 +44,7 @@ from yaila.api.memory import give_back
 from yaila.core.errors import BadStore, Busy, Damaged, NoRoom, NotFound, StaleEdit, TooMuch, YailaError, said
 from yaila.core.sound import load_tools
 from yaila.core.stopping import Stopped
+from yaila.farm.processes import made_ready
 from yaila.formats.whole import refused_by_disk
 from yaila.store import Store
 
@@ -76,6 +77,11 @@ PLAIN = {
 def create_app(store: Store, port: int) -> FastAPI:
     """The application on a store, for a server on 127.0.0.1 at a port."""
 
+    def loaded() -> None:
+        # What the first sound and the first job would wait for.
+        load_tools()
+        made_ready()
+
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
         store.jobs.interrupt_all()
@@ -85,7 +91,7 @@ def create_app(store: Store, port: int) -> FastAPI:
             part.unlink()
         app.state.desk.farm.take_up()
         giving_back = asyncio.create_task(give_back())
-        app.state.desk.checks.start("", load_tools)
+        app.state.desk.checks.start("", loaded)
         yield
         giving_back.cancel()
         app.state.desk.close()

@@ -1,11 +1,12 @@
 """The processes that jobs are done in. They are forked from one that has loaded what they need, so that a job begins at
-once and not after three seconds of imports; that one starts with the first job, and ends with the server."""
+once and not after three seconds of imports; that one starts with the first job or before, and ends with the server."""
 
 from __future__ import annotations
 
 import importlib
 import multiprocessing
 import threading
+from multiprocessing import forkserver
 from pathlib import Path
 from typing import NamedTuple
 
@@ -27,6 +28,11 @@ KINDS = {
 
 _context = multiprocessing.get_context("forkserver")
 _context.set_forkserver_preload(["__main__", *(kind.module for kind in KINDS.values())])
+
+
+def made_ready() -> None:
+    """Begin what processes are forked from, so that the first job need not wait for what it loads."""
+    forkserver.ensure_running()
 
 
 class Working:
