@@ -21,11 +21,9 @@ import httpx
 import psutil
 
 from yaila.core.sound.tools import TOOLS
-from yaila.farm.processes import KINDS
 
 _context = multiprocessing.get_context("forkserver")
-LOADED = ["uvicorn", "yaila.api.app", "alembic.command", "sqlalchemy.dialects.sqlite", *TOOLS,
-          *(kind.module for kind in KINDS.values())]  # fmt: skip
+LOADED = ["uvicorn", "yaila.api.app", "yaila.farm.forked", "alembic.command", "sqlalchemy.dialects.sqlite", *TOOLS]
 
 
 def free_port() -> int:
@@ -142,6 +140,6 @@ def _serve(port: int, home: Path, gives_way: bool, begins_its_own: bool) -> None
     if gives_way:
         del os.environ["YAILA_NICE"]
     if not begins_its_own:
-        forkserver._forkserver.ensure_running = lambda: None  # type: ignore[attr-defined]
+        forkserver.ensure_running = forkserver._forkserver.ensure_running = lambda: None  # type: ignore[attr-defined]
     sys.argv = ["yaila", "serve", "--port", str(port)]
     main()

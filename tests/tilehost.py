@@ -49,7 +49,7 @@ def host() -> Iterator[dict]:
             pass
 
     server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.02,), daemon=True).start()
     state["template"] = f"http://127.0.0.1:{server.server_port}/{{z}}/{{x}}/{{y}}.png"
     yield state
     server.shutdown()

@@ -6,7 +6,6 @@ import hashlib
 import socket
 import threading
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import av
@@ -29,20 +28,13 @@ from yaila.store import Store
 
 
 @pytest.fixture
-def own_server(tmp_path: Path) -> Iterator[Server]:
-    """A server that begins all its processes itself, as it does where it is used."""
-    with Server(tmp_path / "served", begins_its_own=True) as server:
-        yield server
-
-
-@pytest.fixture
 def rendering(own_server: Server, tmp_path: Path) -> str:
     """A film of a thousand frames, in the server's store."""
     store = Store(own_server.home)
     picture = store.pictures.add(write_picture(tmp_path / "g.png", fine_texture(1600, 900)), "g.png")
     film = Film.model_validate(
         {
-            "frame": {"width": 640, "height": 360},
+            "frame": {"width": 320, "height": 180},
             "plates": [
                 {
                     "name": "Ground",
@@ -80,6 +72,10 @@ def works(process: psutil.Process) -> bool:
 
 
 def test_killed_in_mid_render_the_reel_goes_on_by_itself(own_server: Server, rendering: str) -> None:
+    # It begins all its processes itself, as it does where it is used.
+    own_server.stop()
+    own_server.begins_its_own = True
+    own_server.start()
     # What a job's process is forked from is there before there is a job, which need not wait for it to load.
     own_server.until(lambda: bool(below(own_server)))
     job = start_reel(own_server, rendering)

@@ -13,7 +13,8 @@ from tests.served import Server
 
 def drop(page: Page, *files: Path) -> None:
     """Drop files onto the page, as the desktop does: the browser reads them itself."""
-    picked = page.evaluate_handle("() => Object.assign(document.createElement('input'), {type: 'file', multiple: true})")
+    chooser = "() => Object.assign(document.createElement('input'), {type: 'file', multiple: true})"
+    picked = page.evaluate_handle(chooser)
     picked.as_element().set_input_files(files)
     transfer = page.evaluate_handle(
         """picked => {

@@ -27,7 +27,7 @@ KINDS = {
 """By kind of job."""
 
 _context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload(["__main__", *(kind.module for kind in KINDS.values())])
+_context.set_forkserver_preload(["__main__", "yaila.farm.forked"])
 
 
 def made_ready() -> None:
