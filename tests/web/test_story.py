@@ -30,12 +30,12 @@ def box_of(page: Page, selector: str) -> tuple[float, float, float, float]:
 
 def maps(folder: Path) -> tuple[Path, Path]:
     """A wide picture, and a closer one of its middle in twice the detail, in another tint."""
-    full = fine_texture(3200, 2000, seed=9)
+    full = fine_texture(2400, 1500, seed=9)
     # Imagery is mostly light and dark: colour noise would only measure the loss of 4:2:0.
     full = (0.15 * full + 0.85 * full.mean(axis=2, keepdims=True)).astype(np.uint8)
     wide = pyvips.Image.new_from_array(full).resize(0.5)
     wide.write_to_file(str(folder / "wide.png"))
-    close = np.clip(full[700:1300, 1100:2100] * np.array([1.05, 1.0, 0.92]), 0, 255).astype(np.uint8)
+    close = np.clip(full[525:975, 825:1575] * np.array([1.05, 1.0, 0.92]), 0, 255).astype(np.uint8)
     return folder / "wide.png", write_picture(folder / "close.png", close)
 
 
@@ -45,9 +45,9 @@ def test_two_pictures_become_a_film(
     page = sheet
     wide, close = maps(tmp_path)
     page.locator("button.fact").click()
-    page.get_by_label("Width").fill("640")
+    page.get_by_label("Width").fill("480")
     page.get_by_label("Width").press("Enter")
-    page.get_by_label("Height").fill("360")
+    page.get_by_label("Height").fill("270")
     page.get_by_label("Height").press("Enter")
     page.locator("h2", has_text="Chart").click()
 
@@ -152,7 +152,7 @@ def test_two_pictures_become_a_film(
         assert stream.average_rate == Fraction(25)
         frames = [frame.to_ndarray(format="rgb24") for frame in file.decode(stream)]
     assert len(frames) == film["plan"]["frames"]
-    assert frames[0].shape == (360, 640, 3)
+    assert frames[0].shape == (270, 480, 3)
     monkeypatch.setenv("YAILA_HOME", str(server.home))
     for frame in (0, len(frames) // 3, len(frames) - 1):
         png = tmp_path / f"{frame}.png"
