@@ -77,15 +77,18 @@ class Tile:
         north = (heights[:-2, 1:-1] - heights[2:, 1:-1]) / 2
         # What is steep is seen aslant: slopes are those of its normal.
         upright = np.sqrt(1 + east * east + north * north)
-        east, north = east / upright, north / upright
-        level = np.dstack([material.colours.astype(np.float32), east, north])
-        sizes = [level]
-        for at in range(1, LEVELS + 1):
-            half = cv2.resize(sizes[-1], (SIDE >> at, SIDE >> at), interpolation=cv2.INTER_AREA)
-            sizes.append(np.asarray(half, np.float32))
-        mean, (low, high) = level[..., :3].mean((0, 1)), np.percentile(level[..., :3].mean(axis=-1), [2, 98]).tolist()
-        texels = np.concatenate([np.pad(size, ((0, 0), (0, BESIDE), (0, 0))).reshape(-1, 5) for size in sizes])
-        return Tile(key, texels, mean.astype(np.float32), low, high)
+        colours = np.ascontiguousarray(material.colours, np.float32)
+        grey = cv2.transform(colours, np.full((1, 3), 1 / 3, np.float32))
+        low, high = np.percentile(grey, [2, 98]).tolist()
+        level = np.asarray(cv2.merge([*cv2.split(colours), east / upright, north / upright]), np.float32)
+        texels = np.zeros((STARTS[-1] + 1 + BESIDE, 5), np.float32)
+        for at, start in enumerate(STARTS):
+            side = SIDE >> at
+            if at:
+                level = np.asarray(cv2.resize(level, (side, side), interpolation=cv2.INTER_AREA), np.float32)
+            texels[start : start + side * (side + BESIDE)].reshape(side, -1, 5)[:, :side] = level
+        mean = np.array(cv2.mean(colours)[:3], np.float32)
+        return Tile(key, texels, mean, low, high)
 
     @property
     def finest(self) -> NDArray[np.float32]:
