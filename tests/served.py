@@ -12,6 +12,7 @@ import sys
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from multiprocessing import forkserver
 from multiprocessing.process import BaseProcess
 from pathlib import Path
@@ -48,7 +49,7 @@ class Server:
     begins_its_own: bool = False
     """Whether the processes of its jobs are forked from one that it begins, as they are where it is used; others are
     forked from where it was itself, and need not wait for that to load what they need."""
-    client: httpx.Client = field(default_factory=httpx.Client)
+    client: httpx.Client = field(default_factory=partial(httpx.Client, verify=False))
 
     @property
     def url(self) -> str:
@@ -65,7 +66,8 @@ class Server:
         with mock.patch.dict(os.environ, {"YAILA_NICE": "0"}):
             self.process.start()
         # Connections that rest are let go before the server does, which would be just as one is used again.
-        self.client = httpx.Client(base_url=self.url, timeout=60, limits=httpx.Limits(keepalive_expiry=2))
+        limits = httpx.Limits(keepalive_expiry=2)
+        self.client = httpx.Client(base_url=self.url, timeout=60, limits=limits, verify=False)
         self.until(self._answers, 60)
 
     @property

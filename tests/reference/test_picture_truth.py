@@ -23,13 +23,13 @@ SIZE = FrameSize(320, 180)
 
 @pytest.fixture(scope="module")
 def plate() -> np.ndarray:
-    return fine_texture(4096, 3072)
+    return fine_texture(4096, 3072).astype(np.float32)
 
 
 @pytest.fixture(scope="module")
 def layer(plate: np.ndarray, tmp_path_factory: pytest.TempPathFactory) -> PlateLayer:
     folder: Path = tmp_path_factory.mktemp("truth")
-    build_pyramid(write_picture(folder / "plate.png", plate), folder / "plate.tif", "plate.png")
+    build_pyramid(write_picture(folder / "plate.png", plate.astype(np.uint8)), folder / "plate.tif", "plate.png")
     return PlateLayer("plate", open_pyramid(folder / "plate.tif"), Similarity(x=2048, y=1536).matrix(4096, 3072))
 
 

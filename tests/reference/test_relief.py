@@ -35,7 +35,7 @@ class Picture:
     sizes = ((SIDE, SIDE),)
 
     def __init__(self) -> None:
-        self.pixels = np.dstack([texture(), np.full((SIDE, SIDE), 255, np.uint8)])
+        self.pixels = cv2.cvtColor(texture(), cv2.COLOR_RGB2RGBA)
 
     def page(self, level: int, column: int, row: int, out: np.ndarray) -> None:
         ys = np.clip(np.arange(PADDED) + row * PAGE - 1, 0, SIDE - 1)
@@ -320,8 +320,9 @@ def test_lens_and_shutter_see_mountains_where_they_are() -> None:
         for one in (plain, focused, blurred)
     )
     detail = [float(np.abs(np.diff(one, axis=1)).mean()) for one in (sharp, near, flat)]
-    assert detail[1] > 0.85 * detail[0]
-    assert detail[2] < 0.7 * detail[0]
+    # What is in focus is taken between pixels for each of the lens's points, which costs the finest of it.
+    assert detail[1] > 0.8 * detail[0]
+    assert detail[2] < 0.6 * detail[0]
 
 
 def test_a_mountain_is_out_of_focus_over_ground_that_is_all_in_focus() -> None:

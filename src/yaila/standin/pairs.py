@@ -175,17 +175,19 @@ def _clouded(
     world: World, at: Similarity, picture: NDArray[np.uint8], cover: float, random: np.random.Generator, corners: Floats
 ) -> NDArray[np.uint8]:
     """Cloud over the coarse picture: some of it, but not most, over what the fine one shows."""
-    low, high = np.clip(corners.min(axis=0), 0, COARSE).astype(int), np.clip(corners.max(axis=0), 0, COARSE).astype(int)
+    # Where there is so much of it is looked for in an eighth of the pixels along each side.
+    low, high = (np.clip(one, 0, COARSE).astype(int) // 8 for one in (corners.min(axis=0), corners.max(axis=0)))
     half = np.array(COARSE) / 2 * at.scale
-    cloud, best = np.zeros(COARSE[::-1], np.float32), 9.0
-    for _ in range(12):
-        x, y = random.uniform(-4e5, 4e5, 2)
-        box = GroundBox(at.x + x - half[0], at.y + y - half[1], at.x + x + half[0], at.y + y + half[1])
-        tried = world.cloud(box, COARSE[0], cover)
-        over = float((tried[low[1] : high[1], low[0] : high[0]] > 0.1).mean())
-        if abs(over - cover) < best:
-            cloud, best = tried, abs(over - cover)
-    cloud = cloud[..., None]
+    boxes = [
+        GroundBox(at.x + x - half[0], at.y + y - half[1], at.x + x + half[0], at.y + y + half[1])
+        for x, y in random.uniform(-4e5, 4e5, (12, 2))
+    ]
+
+    def off(box: GroundBox) -> float:
+        seen = world.cloud(box, COARSE[0] // 8, cover)[low[1] : high[1] + 1, low[0] : high[0] + 1]
+        return abs(float((seen > 0.1).mean()) - cover)
+
+    cloud = world.cloud(min(boxes, key=off), COARSE[0], cover)[..., None]
     return np.asarray(picture * (1 - cloud) + (236 - 14 * (1 - cloud)) * cloud, np.uint8)
 
 

@@ -28,7 +28,7 @@ from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
 from yaila.core.film.finish import Relief, Surface
 from yaila.core.film.focus import Ground, level
-from yaila.core.film.scene import finish_at, light_at
+from yaila.core.film.scene import finish_at, light_at, relief_at
 from yaila.core.film.sunlight import Light as Sunlight
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.ground.placement import through
@@ -832,7 +832,7 @@ class Renderer:
             # Of marks regions alone do.
             scene = scene_at(film, choreography, time, kinds=("region",))
             blocks = blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene))
-        relief = finish_at(film, choreography, time).relief
+        relief = relief_at(film, choreography, time)
         fine = choreography.pose(time).span / film.frame.width if choreography.frames else 1.0
         return self._ground(film, relief, blocks, fine)
 

@@ -3,6 +3,7 @@ a night in which nothing is seen."""
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cache, partial
 from typing import Literal
@@ -11,6 +12,7 @@ import numpy as np
 
 from yaila.core.analysis.clearance import CLEAR, over_the_ground
 from yaila.core.camera import FrameSize, View
+from yaila.core.camera.lens import Aperture
 from yaila.core.colour import relative_luminance
 from yaila.core.errors import NotFound
 from yaila.core.film import Choreography, Film
@@ -25,8 +27,8 @@ from yaila.core.soundings.pieces import Pieces, digest, unseen
 from yaila.core.stopping import go_on
 from yaila.core.time import Time
 
-MOST_LOOKS = 120
-"""Moments at which the lens is looked at."""
+MOST_LOOKS, MOST_READ, MOST_DRAWN = 120, 40, 12
+"""Moments at which the lens is looked at, a name, and a picture."""
 
 BLURRED = 0.12
 """A name is blurred from a circle on whose diameter is this share of its type size: the bars of an e are as far apart
@@ -77,8 +79,9 @@ def finish_faults(
     """All that is wrong with the finish, in no order."""
     found: list[FinishFault] = []
     if film.finish.lens.on:
-        found += _lens(film, choreography)
-        found += _names(film, choreography)
+        glass = Glass(film, choreography)
+        found += _lens(film, choreography, glass)
+        found += _names(film, choreography, glass)
     if film.finish.shutter.on:
         found += _shutter(film, choreography, paces)
     if film.finish.relief.on and renderer:
@@ -88,16 +91,35 @@ def finish_faults(
     return found
 
 
-def _moments(choreography: Choreography, most: int = MOST_LOOKS) -> list[int]:
-    count = min(choreography.frames, most)
-    return sorted({int(frame) for frame in np.linspace(0, choreography.frames - 1, count)})
+class Glass:
+    """What a film is seen through at its frames, worked out once for all that ask."""
+
+    def __init__(self, film: Film, choreography: Choreography) -> None:
+        def view(frame: int) -> View:
+            return View.of(choreography.pose(Time(frame)), film.frame.size)
+
+        def aperture(frame: int) -> Aperture:
+            time = Time(frame)
+            lens = running(film.finish.lens, time, choreography.timeline)
+            return aperture_of(film, choreography, lens, self.view(frame), time)
+
+        self.view, self.aperture = cache(view), cache(aperture)
 
 
-def _lens(film: Film, choreography: Choreography) -> list[FinishFault]:
+def _moments(first: int, end: int, most: int) -> list[int]:
+    """About ``most`` frames from ``first`` on, before ``end``, those at its ends among them: mostly frames that another
+    part of the film has looked at, too."""
+    if end <= first:
+        return []
+    step = 1 << max(math.ceil(math.log2((end - first) / most)), 0)
+    return sorted({first, *range(-(-first // step) * step, end, step), end - 1})
+
+
+def _lens(film: Film, choreography: Choreography, glass: Glass) -> list[FinishFault]:
     found, widest, behind, all_blurred = [], 0.0, list[int](), dict[int, float]()
-    for frame in _moments(choreography):
+    for frame in _moments(0, choreography.frames, MOST_LOOKS):
         go_on()
-        before, least, most = _circles(film, choreography, frame)
+        before, least, most = _circles(glass.view(frame), glass.aperture(frame))
         widest = max(widest, most)
         if not before:
             behind.append(frame)
@@ -139,30 +161,22 @@ def _softer(film: Film, widest: float) -> tuple[str, Act | None]:
     return "", None
 
 
-def _circles(film: Film, choreography: Choreography, frame: int) -> tuple[bool, float, float]:
+def _circles(view: View, aperture: Aperture) -> tuple[bool, float, float]:
     """Whether the focus of a frame is before the camera, and the narrowest and the widest circle of the ground in it,
     percent of its width."""
-    time, size = Time(frame), film.frame.size
-    view = View.of(choreography.pose(time), size)
-    lens = running(film.finish.lens, time, choreography.timeline)
-    aperture = aperture_of(film, choreography, lens, view, time)
-    corners = np.array([[0, 0, 1], [size.width, 0, 1], [size.width, size.height, 1], [0, size.height, 1]], np.float64)
+    width, height = view.size
+    corners = np.array([[0, 0, 1], [width, 0, 1], [width, height, 1], [0, height, 1]], np.float64)
     nearness = np.maximum(corners @ view.ground_from_frame[2], 1e-6)
-    edges = [abs(aperture.radius(1 / one, size.width)) for one in (float(nearness.min()), float(nearness.max()))]
+    edges = [abs(aperture.radius(1 / one, width)) for one in (float(nearness.min()), float(nearness.max()))]
     sharp = nearness.min() <= aperture.target / aperture.focused <= nearness.max()
-    percent = 200 / size.width
+    percent = 200 / width
     return aperture.focus > NEAREST, 0.0 if sharp else min(edges) * percent, max(edges) * percent
 
 
-def _names(film: Film, choreography: Choreography) -> list[FinishFault]:
+def _names(film: Film, choreography: Choreography, glass: Glass) -> list[FinishFault]:
     """Names that stand where it is blurred while they are read."""
     found = []
     size, rate = film.frame.size, float(film.fps.value)
-
-    @cache
-    def view(frame: int) -> View:
-        return View.of(choreography.pose(Time(frame)), size)
-
     for label in film.labels:
         go_on()
         if not label.shown or label.stands == "frame":
@@ -170,18 +184,17 @@ def _names(film: Film, choreography: Choreography) -> list[FinishFault]:
         there = choreography.timeline.ranges[label.id]
         first, end = max(there.start.first_frame, 0), min(there.end.first_frame, choreography.frames)
         read, blurred = 0, dict[int, float]()
-        for frame in np.linspace(first, end - 1, min(max(end - first, 0), 40)).astype(int).tolist():
+        for frame in _moments(first, end, MOST_READ):
             present = present_at(film, choreography, label, Time(frame))
-            if not present or present.came < 1 or seen_at(label, view(frame).pose.span) < 0.6:
+            view = glass.view(frame)
+            if not present or present.came < 1 or seen_at(label, view.pose.span) < 0.6:
                 continue
             x, y = present.mark.place
-            u, v, depth = view(frame).project(np.array([[x, y]]), present.mark.height)[0].tolist()
+            u, v, depth = view.project(np.array([[x, y]]), present.mark.height)[0].tolist()
             if not (0 <= u <= size.width and 0 <= v <= size.height and depth > 0):
                 continue
             read += 1
-            lens = running(film.finish.lens, Time(frame), choreography.timeline)
-            aperture = aperture_of(film, choreography, lens, view(frame), Time(frame))
-            circle = 2 * abs(aperture.radius(depth, size.width))
+            circle = 2 * abs(glass.aperture(frame).radius(depth, size.width))
             if circle > BLURRED * present.look.size:
                 blurred[frame] = circle
         if read and len(blurred) >= max(HIDDEN * read, 2):
@@ -232,7 +245,7 @@ def _under(film: Film, choreography: Choreography, renderer: Renderer) -> list[F
 
     deep = {}
     try:
-        for frame in _moments(choreography):
+        for frame in _moments(0, choreography.frames, MOST_LOOKS):
             go_on()
             clear, distance = above(frame)
             if clear < CLEAR * distance:
@@ -279,8 +292,10 @@ def _night(film: Film, choreography: Choreography, pieces: Pieces, renderer: Ren
         return float(np.quantile(relative_luminance(picture.rgb), 0.9))
 
     dark = {}
-    for frame in _moments(choreography, 12):
+    for frame in _moments(0, choreography.frames, MOST_DRAWN):
         go_on()
+        if running(film.finish.dusk, Time(frame), choreography.timeline).share == 0:
+            continue
         bright = pieces.kept(("night", made_of, frame), partial(light, frame), lambda _: 64)
         if bright < TOO_DARK:
             dark[frame] = bright
