@@ -45,7 +45,7 @@ from yaila.core.sound import tools
 from yaila.core.stopping import LINGERS, Answer, Stop, Stopped, Turn, go_on, under
 from yaila.core.time import Time
 from yaila.home import sole_server
-from yaila.store import Store
+from yaila.store import Store, database
 
 HERE = "http://127.0.0.1:8471"
 
@@ -188,7 +188,12 @@ def test_a_part_of_a_file_can_be_asked_for(client: TestClient) -> None:
     assert (part.status_code, part.content) == (206, b"PNG")
 
 
-def test_while_another_program_writes_edits_wait_and_nothing_else_does(client: TestClient, store: Store) -> None:
+def test_while_another_program_writes_edits_wait_and_nothing_else_does(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(database, "PATIENCE", 2)
+    store = Store(tmp_path / "home")
+    client = TestClient(create_app(store, 8471), base_url=HERE, raise_server_exceptions=False)
     sheet = client.post("/api/films", json={}).json()
     patch = [{"op": "replace", "path": "/name", "value": "Other"}]
     answers: list[int] = []

@@ -71,7 +71,9 @@ MORE = pytest.mark.thorough
 )
 def test_any_moment_shows_its_picture_forwards_backwards_and_anyhow(ending: str, store: Store, tmp_path: Path) -> None:
     codec = "libvpx-vp9" if ending == "webm" else "libx264"
-    options = {"cpu-used": "8", "deadline": "realtime"} if ending == "webm" else {"g": "50", "bf": "3"}
+    options = (
+        {"cpu-used": "8", "deadline": "realtime"} if ending == "webm" else {"g": "50", "bf": "3", "preset": "veryfast"}
+    )
     file = written(tmp_path / f"a.{ending}", even(120), 1280, 720, codec, **options)
     shown = store.clips.add(file, file.name)
     clip = store.clips.open(shown.sha256)
@@ -159,16 +161,16 @@ def test_a_clip_broken_in_its_middle_is_seen_as_far_as_it_goes(store: Store, tmp
 
 
 def test_four_hours_are_opened_and_looked_into_in_little_memory(store: Store, tmp_path: Path) -> None:
-    moments = [float(k) for k in range(4 * 3600)]
+    moments = [float(k) for k in range(0, 4 * 3600, 4)]
     file = written(tmp_path / "long.mp4", moments, 64, 36, preset="ultrafast", g="60")
     before = psutil.Process().memory_info().rss
     shown = store.clips.add(file, "long.mp4")
     clip = store.clips.open(shown.sha256)
-    assert abs(shown.seconds - 4 * 3600) < 2
-    for moment in (0.5, 14_000.5, 7_000.5, 7_001.5):
+    assert abs(shown.seconds - 4 * 3600) < 5
+    for moment in (0.5, 14_000.5, 7_000.5, 7_004.5):
         assert (
             number_of(cv2.resize(clip.at(moment, 64), (320, 180), interpolation=cv2.INTER_NEAREST))
-            == int(moment) % 1024
+            == int(moment) // 4 % 1024
         )
     assert psutil.Process().memory_info().rss - before < 150 * 2**20
 

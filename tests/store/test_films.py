@@ -18,9 +18,8 @@ from tests.conftest import write_picture
 from tests.truth import fine_texture
 from yaila.core.errors import BadEdit, BadPicture, BadStore, Busy, NoRoom, StaleEdit
 from yaila.core.film import Film, Vantage
-from yaila.store import Store
+from yaila.store import Store, database, films
 from yaila.store.database import Base, open_database
-from yaila.store.films import WHOLE
 
 
 def rename(name: str) -> list[dict]:
@@ -144,11 +143,14 @@ def test_the_steps_lead_to_the_tables_of_today_and_a_newer_store_is_left_alone(s
         Store(store.home)
 
 
-def test_a_small_step_takes_little_room_and_is_undone_quickly_however_many_lie_behind(store: Store) -> None:
+def test_a_small_step_takes_little_room_and_is_undone_quickly_however_many_lie_behind(
+    store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(films, "WHOLE", 16)
     vantages = [{"name": f"Place {k}", "x": 100 * k, "y": 7 * k, "span": 400 + k, "hold": 1} for k in range(24)]
     first = Film.model_validate({"name": "Long", "vantages": vantages})
     made = store.films.create(first)
-    seen, count = made.revision, WHOLE + 10
+    seen, count = made.revision, 26
     for number in range(count):
         patch = [{"op": "replace", "path": "/vantages/3/span", "value": 500.0 + number}]
         seen = store.films.edit(made.id, patch, seen, "Span").revision
@@ -209,7 +211,11 @@ def test_a_patch_is_bounded_before_anything_is_made_of_it(store: Store) -> None:
     assert store.films.state(one.id).film == one.film
 
 
-def test_what_the_disk_or_another_program_refuses_is_said_in_a_sentence(store: Store, tmp_path: Path) -> None:
+def test_what_the_disk_or_another_program_refuses_is_said_in_a_sentence(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(database, "PATIENCE", 0.5)
+    store = Store(tmp_path / "home")
     one = store.films.create(Film(name="one"))
     with sqlite3.connect(store.home / "yaila.sqlite") as other:
         other.execute("BEGIN IMMEDIATE")
