@@ -141,6 +141,10 @@ def test_a_sound_finish_is_passed_over_in_silence() -> None:
 def test_a_film_that_fades_to_black_by_night_is_not_called_too_dark() -> None:
     fades = {"on": True, "opens_over": 1.0, "closes_over": 1.0}
     assert "night" not in found(film_of({"dusk": {"on": True, "dark": 2.0, "share": 0.6}, "ends": fades}))
+    # Nor is a day that is graded as dark as night: a lighter night would not mend it.
+    graded = {"on": True, "exposure": -6}
+    assert "night" in found(film_of({"dusk": {"on": True, "dark": 2.5}, "grade": graded}))
+    assert "night" not in found(film_of({"dusk": {"on": True, "dark": 2.0, "share": 0}, "grade": graded}))
 
 
 def hills(kind: str = "skim", **more: object) -> Film:

@@ -79,9 +79,9 @@ def finish_faults(
     """All that is wrong with the finish, in no order."""
     found: list[FinishFault] = []
     if film.finish.lens.on:
-        glass = Glass(film, choreography)
-        found += _lens(film, choreography, glass)
-        found += _names(film, choreography, glass)
+        lenses = Lenses(film, choreography)
+        found += _lens(film, choreography, lenses)
+        found += _names(film, choreography, lenses)
     if film.finish.shutter.on:
         found += _shutter(film, choreography, paces)
     if film.finish.relief.on and renderer:
@@ -91,8 +91,8 @@ def finish_faults(
     return found
 
 
-class Glass:
-    """What a film is seen through at its frames, worked out once for all that ask."""
+class Lenses:
+    """How a film is seen at its frames, and the lens at work there, worked out once for all that ask."""
 
     def __init__(self, film: Film, choreography: Choreography) -> None:
         def view(frame: int) -> View:
@@ -115,11 +115,11 @@ def _moments(first: int, end: int, most: int) -> list[int]:
     return sorted({first, *range(-(-first // step) * step, end, step), end - 1})
 
 
-def _lens(film: Film, choreography: Choreography, glass: Glass) -> list[FinishFault]:
+def _lens(film: Film, choreography: Choreography, lenses: Lenses) -> list[FinishFault]:
     found, widest, behind, all_blurred = [], 0.0, list[int](), dict[int, float]()
     for frame in _moments(0, choreography.frames, MOST_LOOKS):
         go_on()
-        before, least, most = _circles(glass.view(frame), glass.aperture(frame))
+        before, least, most = _circles(lenses.view(frame), lenses.aperture(frame))
         widest = max(widest, most)
         if not before:
             behind.append(frame)
@@ -173,7 +173,7 @@ def _circles(view: View, aperture: Aperture) -> tuple[bool, float, float]:
     return aperture.focus > NEAREST, 0.0 if sharp else min(edges) * percent, max(edges) * percent
 
 
-def _names(film: Film, choreography: Choreography, glass: Glass) -> list[FinishFault]:
+def _names(film: Film, choreography: Choreography, lenses: Lenses) -> list[FinishFault]:
     """Names that stand where it is blurred while they are read."""
     found = []
     size, rate = film.frame.size, float(film.fps.value)
@@ -186,7 +186,7 @@ def _names(film: Film, choreography: Choreography, glass: Glass) -> list[FinishF
         read, blurred = 0, dict[int, float]()
         for frame in _moments(first, end, MOST_READ):
             present = present_at(film, choreography, label, Time(frame))
-            view = glass.view(frame)
+            view = lenses.view(frame)
             if not present or present.came < 1 or seen_at(label, view.pose.span) < 0.6:
                 continue
             x, y = present.mark.place
@@ -194,7 +194,7 @@ def _names(film: Film, choreography: Choreography, glass: Glass) -> list[FinishF
             if not (0 <= u <= size.width and 0 <= v <= size.height and depth > 0):
                 continue
             read += 1
-            circle = 2 * abs(glass.aperture(frame).radius(depth, size.width))
+            circle = 2 * abs(lenses.aperture(frame).radius(depth, size.width))
             if circle > BLURRED * present.look.size:
                 blurred[frame] = circle
         if read and len(blurred) >= max(HIDDEN * read, 2):
