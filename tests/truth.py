@@ -26,7 +26,7 @@ def _fine_texture(width: int, height: int, seed: int) -> np.ndarray:
     picture = np.full((height, width, 3), 128, np.float32)
     for octave in range(8):
         step = 2**octave
-        noise = random.standard_normal((height // step + 2, width // step + 2, 3), np.float32)
+        noise = random.normal(size=(height // step + 2, width // step + 2, 3)).astype(np.float32)
         cv2.scaleAdd(
             cv2.resize(noise, (width, height), interpolation=cv2.INTER_CUBIC), 5 + 3 * octave, picture, picture
         )

@@ -320,8 +320,7 @@ def test_lens_and_shutter_see_mountains_where_they_are() -> None:
         for one in (plain, focused, blurred)
     )
     detail = [float(np.abs(np.diff(one, axis=1)).mean()) for one in (sharp, near, flat)]
-    # What is in focus is taken between pixels for each of the lens's points, which costs the finest of it.
-    assert detail[1] > 0.8 * detail[0]
+    assert detail[1] > 0.85 * detail[0]
     assert detail[2] < 0.6 * detail[0]
 
 

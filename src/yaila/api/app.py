@@ -74,13 +74,14 @@ PLAIN = {
 """What is said of refusals that come from the server itself."""
 
 
+def _load() -> None:
+    """Have ready what the first sound and the first job would wait for."""
+    load_tools()
+    made_ready()
+
+
 def create_app(store: Store, port: int) -> FastAPI:
     """The application on a store, for a server on 127.0.0.1 at a port."""
-
-    def loaded() -> None:
-        # What the first sound and the first job would wait for.
-        load_tools()
-        made_ready()
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
@@ -91,7 +92,7 @@ def create_app(store: Store, port: int) -> FastAPI:
             part.unlink()
         app.state.desk.farm.take_up()
         giving_back = asyncio.create_task(give_back())
-        app.state.desk.checks.start("", loaded)
+        app.state.desk.checks.start("", _load)
         yield
         giving_back.cancel()
         app.state.desk.close()

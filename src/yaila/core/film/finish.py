@@ -6,7 +6,7 @@ from collections.abc import Collection
 from dataclasses import dataclass, fields
 from datetime import date
 from itertools import pairwise
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self, TypeVar
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -100,9 +100,6 @@ if TYPE_CHECKING:
 else:
     # As ``Changes``, but in a form in which the kinds of focus stay told apart by what they are on.
     FocusedOn = Annotated[Focus | Course[Focus], FOCUS]
-
-
-E = TypeVar("E", bound="Effect")
 
 
 class Effect(Part):
@@ -467,10 +464,6 @@ class Look(Effect):
     name: str = Field("", max_length=60)
     strength: Changes[Share] = Field(1.0, ge=0, le=1)
 
-    def of(self, effect: E) -> E:
-        """An effect as strong as the look is; both with the values of a moment."""
-        return effect.weakened(self.strength) if self.on and self.strength < 1 else effect
-
 
 class Finish(Part):
     """What is made of the picture once the ground and the marks are there."""
@@ -507,7 +500,7 @@ class Finish(Part):
         """The same as strong as the look is, with the values of a moment."""
         if not self.look.on or self.look.strength >= 1:
             return self
-        return self.model_copy(update={name: self.look.of(getattr(self, name)) for name in EFFECTS})
+        return self.model_copy(update={name: getattr(self, name).weakened(self.look.strength) for name in EFFECTS})
 
     @property
     def moves_pixels(self) -> bool:

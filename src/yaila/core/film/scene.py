@@ -11,7 +11,7 @@ import numpy as np
 
 from yaila.core.camera import Pose
 from yaila.core.film.choreography import Choreography
-from yaila.core.film.finish import Ends, Finish, MarkFocus, Relief
+from yaila.core.film.finish import Ends, Finish, MarkFocus
 from yaila.core.film.focus import focus_place
 from yaila.core.film.marked import KINDS, UNITS, Counter, Deck, Inset, Label, Lamp, Marker, Plays, Region, Reveal, Route
 from yaila.core.film.model import Film, Plate
@@ -116,12 +116,6 @@ def _aboard(route: Route, run: RouteRun, time: Time) -> float:
 def finish_at(film: Film, choreography: Choreography, time: Time, without: Collection[str] = ()) -> Finish:
     """The finish of a scene, some effects left out."""
     return running(film.finish.without(without), time, choreography.timeline).by_look()
-
-
-def relief_at(film: Film, choreography: Choreography, time: Time) -> Relief:
-    """The relief of a scene, and nothing else of its finish."""
-    look = running(film.finish.look, time, choreography.timeline)
-    return look.of(running(film.finish.relief, time, choreography.timeline))
 
 
 def light_at(film: Film, choreography: Choreography, time: Time, finish: Finish) -> Light:

@@ -28,7 +28,8 @@ from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import Choreography, Film, Plate, Scene, choreograph, scene_at
 from yaila.core.film.finish import Relief, Surface
 from yaila.core.film.focus import Ground, level
-from yaila.core.film.scene import finish_at, light_at, relief_at
+from yaila.core.film.running import running
+from yaila.core.film.scene import finish_at, light_at
 from yaila.core.film.sunlight import Light as Sunlight
 from yaila.core.ground.mercator import stretch_at
 from yaila.core.ground.placement import through
@@ -832,7 +833,8 @@ class Renderer:
             # Of marks regions alone do.
             scene = scene_at(film, choreography, time, kinds=("region",))
             blocks = blocks_of(scene, film.ground.kind == "mercator", partial(self._land, scene))
-        relief = relief_at(film, choreography, time)
+        # The rest of the finish is not asked for; a weaker look leaves heights as they are.
+        relief = running(film.finish.relief, time, choreography.timeline)
         fine = choreography.pose(time).span / film.frame.width if choreography.frames else 1.0
         return self._ground(film, relief, blocks, fine)
 

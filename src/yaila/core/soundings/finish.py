@@ -111,7 +111,7 @@ def _moments(first: int, end: int, most: int) -> list[int]:
     part of the film has looked at, too."""
     if end <= first:
         return []
-    step = 1 << max(math.ceil(math.log2((end - first) / most)), 0)
+    step = 1 << max(round(math.log2((end - first) / most)), 0)
     return sorted({first, *range(-(-first // step) * step, end, step), end - 1})
 
 

@@ -50,6 +50,23 @@ describe("a watch", () => {
     end();
   });
 
+  it("goes by the look that was begun last, whichever is answered first", async () => {
+    let looks = 0;
+    const watch = new Watch(async () => {
+      looks += 1;
+      // The first is asked before anything is begun, and answered last.
+      const [late, jobs] = looks === 1 ? [80, []] : [10, [job("running")]];
+      await new Promise((done) => setTimeout(done, late as number));
+      return jobs as Job[];
+    });
+    const end = watch.begin();
+    await Promise.all([watch.now(), vi.advanceTimersByTimeAsync(100)]);
+    expect(looks).toBe(2);
+    await vi.advanceTimersByTimeAsync(15);
+    expect(looks).toBe(3);
+    end();
+  });
+
   it("has one next look, however many looked at once", async () => {
     let looks = 0;
     const watch = new Watch(async () => {

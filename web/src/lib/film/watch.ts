@@ -13,6 +13,7 @@ export class Watch {
   #on = false;
   #next: ReturnType<typeof setTimeout> | undefined;
   #wait = OFTEN.first;
+  #begun = 0;
 
   /** @param look - looks, and gives the jobs that it saw. */
   constructor(private readonly look: () => Promise<readonly Job[]>) {}
@@ -29,14 +30,20 @@ export class Watch {
 
   /** Look now, as whoever has begun something does; the next look is soon after it. */
   async now(): Promise<void> {
+    const number = ++this.#begun;
     let busy = false;
     try {
       busy = (await this.look()).some(isOpen);
     } finally {
-      clearTimeout(this.#next);
-      if (this.#on) this.#next = setTimeout(() => this.#lookOn(), busy ? this.#wait : SELDOM);
-      this.#wait = busy ? Math.min(this.#wait * OFTEN.times, OFTEN.last) : OFTEN.first;
+      // One that was begun later has seen what is newer.
+      if (number === this.#begun) this.#lookAgain(busy);
     }
+  }
+
+  #lookAgain(busy: boolean): void {
+    clearTimeout(this.#next);
+    if (this.#on) this.#next = setTimeout(() => this.#lookOn(), busy ? this.#wait : SELDOM);
+    this.#wait = busy ? Math.min(this.#wait * OFTEN.times, OFTEN.last) : OFTEN.first;
   }
 
   #lookOn(): void {
