@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -139,6 +140,17 @@ class View:
         with np.errstate(divide="ignore", invalid="ignore"):
             through[:, :2] /= through[:, 2:]
         return through
+
+    def spot(self, place: Floats | tuple[float, ...], height: float = 0.0) -> tuple[float, float, float]:
+        """:meth:`project` for one place, (2,): many times as quick as for an array of it."""
+        x, y, z = float(place[0]) - self.pose.x, float(place[1]) - self.pose.y, float(height)
+        u, v, w = (a * x + b * y + c * z + d for a, b, c, d in self._space)
+        return (u / w, v / w, w) if w else (math.inf, math.inf, 0.0)
+
+    @cached_property
+    def _space(self) -> list[list[float]]:
+        """:attr:`space` as numbers of Python's own."""
+        return self.space.tolist()
 
     def depth(self, place: Floats | tuple[float, float], height: float = 0.0) -> float:
         """How far a place is, in distances to the target."""

@@ -26,6 +26,9 @@ Floats = NDArray[np.float64]
 SIDE = 33
 """Places along each side of a table."""
 
+PARTS = 6
+"""A table is worked out in so many, as what is made on the way then stays in the processor's cache."""
+
 _XYZ_OF_RGB = np.linalg.inv(RGB_OF_XYZ)
 _BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 
@@ -119,6 +122,7 @@ class Grading:
         return self.cube is not None and self.table_by > 0
 
 
+@lru_cache(maxsize=32)
 def balance(warmth: float, tint: float) -> Floats:
     """The 3x3 map of linear sRGB that makes daylight warmer, or with a number below 0 cooler, by so many mired, and
     greener below 0 or more magenta above it, percent."""
@@ -199,15 +203,22 @@ def _coloured(lab: Floats, grading: Grading) -> Floats:
         (grading.lights, grading.lights_by, share**2),
     ):
         if by:
-            _, to_a, to_b = oklab_from_linear(decoded(np.array(colour))).tolist()
+            to_a, to_b = _leaning(colour)
             # Nothing is tinted where there is no light.
             weight = by * weight * np.minimum(share * 4, 1)
             a, b = a + weight * to_a, b + weight * to_b
     if grading.wash_by:
-        _, to_a, to_b = oklab_from_linear(decoded(np.array(grading.wash))).tolist()
+        to_a, to_b = _leaning(grading.wash)
         by = grading.wash_by * np.minimum(share * 4, 1)
         a, b = a + by * (to_a - a), b + by * (to_b - b)
     return np.stack([lightness, a, b], axis=-1)
+
+
+@lru_cache(maxsize=32)
+def _leaning(colour: tuple[float, float, float]) -> tuple[float, float]:
+    """To which hue a colour leans, and how much: Oklab's a and b."""
+    _, a, b = oklab_from_linear(decoded(np.array(colour))).tolist()
+    return a, b
 
 
 _PRIMARIES = np.array([[1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 1, 1], [0, 0, 1], [1, 0, 1]], np.float64)
@@ -245,7 +256,9 @@ def _stepped(name: str, value: Any) -> Any:
 @lru_cache(maxsize=32)
 def _table(numbers: tuple[Any, ...]) -> NDArray[np.float32]:
     steps = np.linspace(0, 1, SIDE, dtype=np.float32)
-    rgb = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
-    made = np.asarray(graded(rgb, Grading(*numbers)), np.float32)
+    rgb = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
+    grading = Grading(*numbers)
+    parts = [graded(part, grading) for part in np.array_split(rgb, PARTS)]
+    made = np.concatenate(parts, dtype=np.float32, casting="same_kind").reshape(SIDE, SIDE, SIDE, 3)
     made.flags.writeable = False
     return made

@@ -59,7 +59,8 @@ def oklab_from_linear(linear: Floats) -> Floats:
 
 def linear_from_oklab(lab: Floats) -> Floats:
     """Linear sRGB of Oklab; outside 0..1 where sRGB has no such colour."""
-    return (lab @ as_fine(_ROOTS_FROM_LAB.T, lab)) ** 3 @ as_fine(_LINEAR_FROM_LMS.T, lab)
+    roots = lab @ as_fine(_ROOTS_FROM_LAB.T, lab)
+    return (roots * roots * roots) @ as_fine(_LINEAR_FROM_LMS.T, lab)
 
 
 def oklab_of(picture: NDArray[np.uint8]) -> Floats:

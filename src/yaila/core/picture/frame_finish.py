@@ -74,8 +74,8 @@ DECODING, ENCODING = _with_steps(DECODED, 1.0, STEEPEST[0]), _with_steps(CODES, 
 
 def _in_one(values: NDArray[Any]) -> NDArray[np.uint32]:
     """Three channels, (n, 3), 0..1, in one number each: red and green in 11 bits, blue in 10."""
-    counts = np.round(values.astype(np.float64) * [2047, 2047, 1023]).astype(np.uint32)
-    return np.asarray(counts[:, 0] | (counts[:, 1] << np.uint32(11)) | (counts[:, 2] << np.uint32(22)), np.uint32)
+    red, green, blue = (np.rint(values[:, k] * most).astype(np.uint32) for k, most in enumerate((2047, 2047, 1023)))
+    return np.asarray(red | (green << np.uint32(11)) | (blue << np.uint32(22)), np.uint32)
 
 
 _PACKED = Remembered[NDArray[np.uint32]](2**22, lambda table: table[0].nbytes)

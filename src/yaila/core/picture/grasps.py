@@ -37,7 +37,7 @@ def grasps_of(film: Film, choreography: Choreography, time: Time, faces: Faces) 
         present = present_at(film, choreography, marker, time)
         if not present:
             continue
-        u, v, depth = view.project(np.array([marker.place]))[0].tolist()
+        u, v, depth = view.spot(marker.place)
         if depth > NEAR:
             ground = present.look.ground * view.pixels_per_unit / depth
             wide = ground if present.look.scales == "ground" else present.look.size

@@ -135,10 +135,10 @@ def lay(
     shade = None
     if label.height > 0 and look.shadow and not label.leader:
         # Where its foot's shadow falls, as upright as itself: squashed on the ground it could not be read.
-        fallen = view.seen(np.array([[label.x, label.y]]) + light.fall * label.height)[0]
-        if fallen[2] > NEAR:
-            far = fallen[2] / depth
-            shade = standing(fallen[0] / fallen[2], fallen[1] / fallen[2], em * present.scale / far) @ own
+        east, north = (light.fall * label.height).tolist()
+        fallen_u, fallen_v, far = view.spot((label.x + east, label.y + north))
+        if far > NEAR:
+            shade = standing(fallen_u, fallen_v, em * present.scale * depth / far) @ own
     return _laid(text, upright, shade, _down(look, ratio), em, place)
 
 

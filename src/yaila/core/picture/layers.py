@@ -75,7 +75,8 @@ def softened_layer(
     far = max(abs(motion.at[0] - left), abs(motion.at[0] - right), abs(motion.at[1] - top), abs(motion.at[1] - bottom))
     grown = max(abs(motion.grown_before - 1), abs(motion.grown_after - 1)) * far
     pad = math.ceil(abs(radius) + max(map(abs, (*motion.before, *motion.after))) + grown) + 2
-    light = light_of(np.pad(pixels[top:bottom, left:right], ((pad, pad), (pad, pad), (0, 0))))
+    padded = cv2.copyMakeBorder(pixels[top:bottom, left:right], pad, pad, pad, pad, cv2.BORDER_CONSTANT)
+    light = light_of(np.asarray(padded, np.uint8))
     if abs(radius) >= SHARP:
         light = _disc_blurred(light, abs(radius), iris)
     if motion.seen(far):

@@ -313,7 +313,7 @@ def _glowing(present: PresentLamp, view: View, reach: float) -> tuple[float, flo
     """Where light hangs in the air about a lamp, and how wide, pixels: brightest at it, and never so wide that it veils
     the picture. None where it is not seen."""
     lamp = present.mark
-    u, v, depth = view.project(np.array([[lamp.x, lamp.y]]), lamp.height)[0].tolist()
+    u, v, depth = view.spot((lamp.x, lamp.y), lamp.height)
     if depth <= 0.02:
         return None
     widest = GLOWS * view.whole.width

@@ -28,7 +28,7 @@ def pieces(presents: Sequence[PresentMarker], stage: Stage) -> list[Piece]:
     for present in presents:
         lies = present.look.scales == "ground"
         high = 0.0 if lies else stage.ground_at(present.mark.place)
-        depth = stage.view.depth(np.array(present.mark.place), high)
+        depth = stage.view.depth(present.mark.place, high)
         if depth > NEAR and present.scale > 0 and present.opacity > 0:
             paint = partial(_uncovering, present, stage, high)
             made.append(Piece(present.mark.id, lies, depth, paint, (*present.mark.place, high)))
@@ -54,15 +54,15 @@ SOFT = 0.07
 def _draw(canvas: skia.Canvas, present: PresentMarker, stage: Stage, high: float) -> None:
     view, kit = stage.view, stage.kit
     marker, look, scale = present.mark, present.look, view.scale
-    place = np.array([[marker.x, marker.y]])
-    u, v, depth = view.project(place, high)[0].tolist()
+    place = marker.place
+    u, v, depth = view.spot(place, high)
     turned = np.eye(3)
     turned[:2, 2] = u, v
     lifted = 0.0
     if look.scales == "ground":
         # It lies on the ground: the projection near its place, foreshortened as the ground is.
         step = view.pose.span * 1e-4
-        near = view.project(place + np.array([[step, 0.0], [0.0, step]]))
+        near = view.project(np.array([[place[0] + step, place[1]], [place[0], place[1] + step]]))
         (a, b), (c, d) = ((near[:, :2] - [u, v]) / step * look.ground / 2).tolist()
         # Its own down is south.
         turned[:2, :2] = [[a, -c], [b, -d]]
@@ -155,7 +155,7 @@ def _cast(
         )
     else:
         ground = look.ground / 2 if look.scales == "ground" else half * unit
-        fallen = view.project((place + fall * (ABOVE * ground + lifted * unit))[None], high)[0]
+        fallen = view.spot(place + fall * (ABOVE * ground + lifted * unit), high)
         if fallen[2] <= NEAR:
             return
         board = np.array([[1, 0, fallen[0] - u], [0, 1, fallen[1] - v + lifted], [0, 0, 1.0]])

@@ -346,16 +346,16 @@ class Optics:
         dx, dy, dz = piece.moves
         spots = []
         for view, by in zip(self._exposures, (-self.opens, 0.0, self.closes), strict=True):
-            spots.append(view.project(np.array([[x + dx * by, y + dy * by]]), z + dz * by)[0])
+            spots.append(view.spot((x + dx * by, y + dy * by), z + dz * by))
         if min(spot[2] for spot in spots) <= 0:
             return Motion()
         begin, middle, end = spots
         return Motion(
-            (float(middle[0]), float(middle[1])),
-            (float(begin[0] - middle[0]), float(begin[1] - middle[1])),
-            (float(end[0] - middle[0]), float(end[1] - middle[1])),
-            float(middle[2] / begin[2]),
-            float(middle[2] / end[2]),
+            (middle[0], middle[1]),
+            (begin[0] - middle[0], begin[1] - middle[1]),
+            (end[0] - middle[0], end[1] - middle[1]),
+            middle[2] / begin[2],
+            middle[2] / end[2],
         )
 
 

@@ -27,7 +27,7 @@ from yaila.core.picture.threads import in_threads
 from yaila.core.surfaces import GRAIN, SIDE, Material, SurfaceKind, TableKind, material
 from yaila.core.time import smoothstep
 
-BAND = 0.3
+BAND = 0.2
 """The share of a tile's side over which it melts into the next one."""
 
 STEEP = 60.0
@@ -49,9 +49,14 @@ FAINT = 6
 
 LEVELS = SIDE.bit_length() - 1
 
-BESIDE = 8
-"""Texels beside each row that nobody looks at: where rows are a power of two apart, a column of them finds room in few
-places of the processor's cache."""
+BITS = 3
+"""A tile lies in blocks of so many bits along each side: what is near to one another is so in memory too, whichever
+way the camera is turned."""
+
+BLOCK = 1 << BITS
+
+ACROSS, ROWS = 128, 8
+"""Pixels of a row, and rows, that are worked out one after the other: what one needs of the tile the next one does."""
 
 _LANE, _LANES = np.uint32(8), np.uint32(0x00FF00FF)
 """How wide a lane of a texel is, in bits, and every other one of its lanes."""
@@ -81,19 +86,21 @@ class Tile:
         grey = cv2.transform(colours, np.full((1, 3), 1 / 3, np.float32))
         low, high = np.percentile(grey, [2, 98]).tolist()
         level = np.asarray(cv2.merge([*cv2.split(colours), east / upright, north / upright]), np.float32)
-        texels = np.zeros((STARTS[-1] + 1 + BESIDE, 5), np.float32)
-        for at, start in enumerate(STARTS):
+        texels = np.zeros((STARTS[-1], 5), np.float32)
+        for at in range(LEVELS + 1):
             side = SIDE >> at
             if at:
                 level = np.asarray(cv2.resize(level, (side, side), interpolation=cv2.INTER_AREA), np.float32)
-            texels[start : start + side * (side + BESIDE)].reshape(side, -1, 5)[:, :side] = level
+            blocks, within = max(side // BLOCK, 1), min(side, BLOCK)
+            apart = level.reshape(blocks, within, blocks, within, 5).transpose(0, 2, 1, 3, 4)
+            _in_blocks(texels, at)[:, :, :within, :within] = apart
         mean = np.array(cv2.mean(colours)[:3], np.float32)
         return Tile(key, texels, mean, low, high)
 
     @property
     def finest(self) -> NDArray[np.float32]:
         """Its texels at its own size, (SIDE, SIDE, 5)."""
-        return self.texels[: STARTS[1]].reshape(SIDE, -1, 5)[:, :SIDE]
+        return _in_blocks(self.texels, 0).transpose(0, 2, 1, 3, 4).reshape(SIDE, SIDE, 5)
 
     def packed(self, changes: NDArray[np.float32]) -> NDArray[np.uint32]:
         """The texels as numbers of four lanes of 8 bits: what ``changes``, (4, 6), makes of the five channels and
@@ -123,8 +130,21 @@ def packed_texels(texels, changes, out, first, last):
         out[i] = made
 
 
-STARTS = np.cumsum([0] + [(SIDE >> k) * ((SIDE >> k) + BESIDE) for k in range(LEVELS)]).astype(np.int64)
-"""Where the sizes of a tile begin."""
+BLOCKS = [max((SIDE >> k) // BLOCK, 1) for k in range(LEVELS + 1)]
+"""Blocks along a side of each size of a tile."""
+
+ROW = np.array([(along + 1) * BLOCK * BLOCK for along in BLOCKS], np.int64)
+"""Texels from a row of blocks to the next. One block in each nobody looks at: where rows are a power of two apart, a
+column of them finds room in few places of the processor's cache."""
+
+STARTS = np.cumsum([0] + [along * row for along, row in zip(BLOCKS, ROW.tolist(), strict=True)]).astype(np.int64)
+"""Where the sizes of a tile begin, and the last one ends."""
+
+
+def _in_blocks(texels: NDArray[np.float32], level: int) -> NDArray[np.float32]:
+    """The texels of one size of a tile, (blocks, blocks, BLOCK, BLOCK, 5), down and across: a view."""
+    along = BLOCKS[level]
+    return texels[STARTS[level] : STARTS[level + 1]].reshape(along, along + 1, BLOCK, BLOCK, 5)[:, :along]
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
@@ -170,12 +190,24 @@ def _seen(n, u, v, right, down, weight, by):
         by[i] = np.float32(np.int32(share * weight))
 
 
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _row_at(y, row):
+    """How far behind the first texel a row's first one is, where a row of blocks has ``row`` texels."""
+    return (y >> np.int32(BITS)) * row + ((y & np.int32(BLOCK - 1)) << np.int32(BITS))
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _column_at(x):
+    """How far behind its row's first texel one is."""
+    return ((x >> np.int32(BITS)) << np.int32(2 * BITS)) + (x & np.int32(BLOCK - 1))
+
+
 @njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
 def _tapped(n, u, v, by, texels, shift_u, shift_v, level, even, odd, weights, squares):
     """Add four lanes at places, counted from where a tile begins, of one size of it, shifted, bilinear and weighted,
     and the weights and their squares."""
     side, start, shrunk = np.int32(SIDE >> level), np.int32(STARTS[level]), np.float32(1.0 / (1 << level))
-    mask, row, one = side - np.int32(1), side + np.int32(BESIDE), np.int32(1)
+    mask, row, one = side - np.int32(1), np.int32(ROW[level]), np.int32(1)
     step = np.int32(SIDE // GRAIN >> level)
     on_u, on_v = np.int32(shift_u) * step, np.int32(shift_v) * step
     for i in range(n):
@@ -187,7 +219,8 @@ def _tapped(n, u, v, by, texels, shift_u, shift_v, level, even, odd, weights, sq
         w00 = np.int32(weight) - w11 - w01 - w10
         x0, y0 = (np.int32(left) + on_u) & mask, (np.int32(top) + on_v) & mask
         x1, y1 = (x0 + one) & mask, (y0 + one) & mask
-        upper, lower = start + y0 * row, start + y1 * row
+        upper, lower = start + _row_at(y0, row), start + _row_at(y1, row)
+        x0, x1 = _column_at(x0), _column_at(x1)
         t00, t01 = texels[np.uint32(upper + x0)], texels[np.uint32(upper + x1)]
         t10, t11 = texels[np.uint32(lower + x0)], texels[np.uint32(lower + x1)]
         b00, b01, b10, b11 = np.uint32(w00), np.uint32(w01), np.uint32(w10), np.uint32(w11)
@@ -212,7 +245,7 @@ def _looked_up(n, u, v, ahead, covers, octave, texels, made, weights, squares, b
             continue
         # What is alike along a run: the size of the tile, and the tiles it is near to. Where those change it is cut in
         # halves.
-        level = min(max(int(math.log2(max(covers[run // RUN] * octave[0], 1.0)) + 0.35), 0), LEVELS)
+        level = min(max(int(math.log2(max(covers[run // RUN] * octave[0], 1.0)) + 0.5), 0), LEVELS)
         tile_u, second_u = _melts(u[run] * (1.0 / SIDE))
         tile_v, second_v = _melts(v[run] * (1.0 / SIDE))
         while True:
@@ -249,11 +282,11 @@ def _unpacked(even, odd, weights):
 
 
 @njit(cache=True, nogil=True, fastmath=True, pipeline_class=Apart)
-def _placed(n, at_v, inverse, octave, ahead, u, v):
-    """Where pixels of a row are in texels of an octave, and how far ahead they are."""
+def _placed(n, left, at_v, inverse, octave, ahead, u, v):
+    """Where pixels of a row, from one on, are in texels of an octave, and how far ahead they are."""
     scale, place_u, place_v = octave[0], octave[1], octave[2]
     for i in range(n):
-        at_u = np.float64(np.int32(i)) + 0.5
+        at_u = np.float64(np.int32(i)) + left
         near = inverse[2, 0] * at_u + inverse[2, 1] * at_v + inverse[2, 2]
         far = scale / max(near, NEAREST)
         ahead[i] = near
@@ -320,30 +353,36 @@ def surface_rows(pixels, first, last, inverse, octaves, texels, mean, mode, stre
         light: how strong light and shade are.
     """
     width = pixels.shape[1]
-    u, v, ahead = np.empty(width), np.empty(width), np.empty(width)
-    covers, by = np.empty(width // RUN + 1), np.empty((3, RUN), np.float32)
-    made, weights, squares = np.empty((2, width), np.uint32), np.empty(width, np.float32), np.empty(width, np.float32)
-    for y in range(first, last):
-        at_v = y + 0.5
-        for run in range(0, width, RUN):
-            at_u = run + 0.5
-            far = 1.0 / max(inverse[2, 0] * at_u + inverse[2, 1] * at_v + inverse[2, 2], NEAREST)
-            east = (inverse[0, 0] * at_u + inverse[0, 1] * at_v + inverse[0, 2]) * far
-            north = (inverse[1, 0] * at_u + inverse[1, 1] * at_v + inverse[1, 2]) * far
-            covers[run // RUN] = covered(inverse, east, north, far)
-        made[:], weights[:], squares[:] = np.uint32(0), np.float32(0), np.float32(0)
-        for k in range(octaves.shape[0]):
-            _placed(width, at_v, inverse, octaves[k], ahead, u, v)
-            _looked_up(width, u, v, ahead, covers, octaves[k], texels, made, weights, squares, by)
-        if mode == MULTIPLY:
-            _multiplied(width, pixels[y], made[0], made[1], weights, squares, mean, strength, light)
-        else:
-            _blended(width, mode, pixels[y], made[0], made[1], weights, squares, mean, strength, light)
+    u, v, ahead = np.empty(ACROSS), np.empty(ACROSS), np.empty(ACROSS)
+    covers, by = np.empty(ACROSS // RUN), np.empty((3, RUN), np.float32)
+    made, weights, squares = (
+        np.empty((2, ACROSS), np.uint32),
+        np.empty(ACROSS, np.float32),
+        np.empty(ACROSS, np.float32),
+    )
+    for top in range(first, last, ROWS):
+        for left in range(0, width, ACROSS):
+            n = min(ACROSS, width - left)
+            for y in range(top, min(top + ROWS, last)):
+                for run in range(0, n, RUN):
+                    covers[run // RUN] = covered(inverse, left + run + 0.5, y + 0.5)
+                made[:], weights[:], squares[:] = np.uint32(0), np.float32(0), np.float32(0)
+                for k in range(octaves.shape[0]):
+                    _placed(n, left + 0.5, y + 0.5, inverse, octaves[k], ahead, u, v)
+                    _looked_up(n, u, v, ahead, covers, octaves[k], texels, made, weights, squares, by)
+                row = pixels[y, left : left + n]
+                if mode == MULTIPLY:
+                    _multiplied(n, row, made[0], made[1], weights, squares, mean, strength, light)
+                else:
+                    _blended(n, mode, row, made[0], made[1], weights, squares, mean, strength, light)
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def covered(inverse, east, north, far):
-    """Ground units of what a pixel covers, between the longer and the mean of its sides."""
+def covered(inverse, at_u, at_v):
+    """Ground units of what a pixel of the frame covers, between the longer and the mean of its sides."""
+    far = 1.0 / max(inverse[2, 0] * at_u + inverse[2, 1] * at_v + inverse[2, 2], NEAREST)
+    east = (inverse[0, 0] * at_u + inverse[0, 1] * at_v + inverse[0, 2]) * far
+    north = (inverse[1, 0] * at_u + inverse[1, 1] * at_v + inverse[1, 2]) * far
     ax, ay = (inverse[0, 0] - east * inverse[2, 0]) * far, (inverse[1, 0] - north * inverse[2, 0]) * far
     bx, by = (inverse[0, 1] - east * inverse[2, 1]) * far, (inverse[1, 1] - north * inverse[2, 1]) * far
     one, other = math.sqrt(ax * ax + ay * ay), math.sqrt(bx * bx + by * by)

@@ -198,7 +198,7 @@ class Terrain:
 
     def seen(self, spot: tuple[float, float, float]) -> float:
         """How much of what is about a place, east, north and height, is seen and not hidden by the ground, 0..1."""
-        u, v, depth = self.view.project(np.array([spot[:2]]), spot[2])[0].tolist()
+        u, v, depth = self.view.spot(spot[:2], spot[2])
         if depth <= 0:
             return 1.0
         column, row = (self.turned[:2] @ [u, v, 1.0]).astype(int).tolist()

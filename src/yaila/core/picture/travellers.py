@@ -139,7 +139,7 @@ class _Ride:
     def _cast(self, canvas: skia.Canvas, at: XY) -> None:
         """Its shadow: where the light throws it on the ground, softer and paler the higher it is."""
         place = self.places[1] + self.stage.light.fall * float(self.heights[1])
-        (u, v, w) = self.view.project(place[None])[0].tolist()
+        u, v, w = self.view.spot(place)
         if w <= NEAR:
             return
         least = 0.1 * self.half

@@ -189,8 +189,7 @@ def _names(film: Film, choreography: Choreography, lenses: Lenses) -> list[Finis
             view = lenses.view(frame)
             if not present or present.came < 1 or seen_at(label, view.pose.span) < 0.6:
                 continue
-            x, y = present.mark.place
-            u, v, depth = view.project(np.array([[x, y]]), present.mark.height)[0].tolist()
+            u, v, depth = view.spot(present.mark.place, present.mark.height)
             if not (0 <= u <= size.width and 0 <= v <= size.height and depth > 0):
                 continue
             read += 1
