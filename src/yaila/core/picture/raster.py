@@ -29,6 +29,9 @@ CELL = 32
 SHINE = 0.002
 """Below this share of light left, plates further down are not looked at."""
 
+WHOLE = 0.9995
+"""Above this share, a plate covers all that is under it."""
+
 FAINT = np.float32(0.0005)
 """Below this share of a pixel, what a plate shows there is not looked at."""
 
@@ -595,52 +598,28 @@ def needed(
     :func:`draw_rows` may read, but it counts for nothing. As it chooses levels for a stretch of a row at once, that is
     told only where they are alike along some cells.
     """
-    count = maps.shape[0]
-    xs, ys, sides = np.zeros(4), np.zeros(4), np.ones(4)
-    for top in range(first, last, CELL):
-        for left in range(0, width, CELL):
-            for layer in range(count):
+    rows, columns, count = touched.shape
+    # What every corner of the cells says, and which cells nothing shines through any more.
+    corners, hidden = np.empty((rows + 1, columns + 1, 6)), np.zeros((rows, columns), np.bool_)
+    for layer in range(count):
+        for r in range(rows + 1):
+            for c in range(columns + 1):
+                u, v = float(min(c * CELL, width)), float(min(first + r * CELL, last))
+                corners[r, c] = _at_corner(maps, settings, layer, u, v)
+        for r in range(rows):
+            for c in range(columns):
+                if hidden[r, c]:
+                    continue
                 front, inside = 0, 0
                 least, most, reach = 1e30, 0.0, 0.0
+                x0, x1, y0, y1 = 1e30, -1e30, 1e30, -1e30
                 for corner in range(4):
-                    u = min(left + (corner % 2) * CELL, width)
-                    v = min(top + (corner // 2) * CELL, last)
-                    w = maps[layer, 2, 0] * u + maps[layer, 2, 1] * v + maps[layer, 2, 2]
-                    if w <= 1e-12:
-                        continue
-                    front += 1
-                    x = (maps[layer, 0, 0] * u + maps[layer, 0, 1] * v + maps[layer, 0, 2]) / w
-                    y = (maps[layer, 1, 0] * u + maps[layer, 1, 1] * v + maps[layer, 1, 2]) / w
-                    xu, xv = (
-                        (maps[layer, 0, 0] - x * maps[layer, 2, 0]) / w,
-                        (maps[layer, 0, 1] - x * maps[layer, 2, 1]) / w,
-                    )
-                    yu, yv = (
-                        (maps[layer, 1, 0] - y * maps[layer, 2, 0]) / w,
-                        (maps[layer, 1, 1] - y * maps[layer, 2, 1]) / w,
-                    )
-                    xs[corner], ys[corner] = x, y
-                    side = min(math.sqrt(xu * xu + yu * yu), math.sqrt(xv * xv + yv * yv))
-                    sides[corner] = side
-                    least, most = min(least, side), max(most, side)
-                    along_x, along_y = abs(xu) + abs(xv), abs(yu) + abs(yv)
-                    reach = max(reach, along_x, along_y)
-                    if (
-                        settings[layer, OPACITY] * settings[layer, OPAQUE] > 0.9995
-                        and settings[layer, MASK] < 0.0
-                        and coverage_at(
-                            x,
-                            y,
-                            along_x,
-                            along_y,
-                            settings[layer, WIDTH],
-                            settings[layer, HEIGHT],
-                            settings[layer, FEATHER_SHAPE],
-                            settings[layer, FEATHER],
-                        )
-                        > 0.9995
-                    ):
-                        inside += 1
+                    ahead, x, y, side, along, covers = corners[r + corner // 2, c + corner % 2]
+                    if ahead > 0.0:
+                        front += 1
+                        x0, x1, y0, y1 = min(x0, x), max(x1, x), min(y0, y), max(y1, y)
+                        least, most, reach = min(least, side), max(most, side), max(reach, along)
+                        inside += covers > 0.0
                 if front == 0:
                     continue
                 levels = int(settings[layer, LEVELS])
@@ -652,20 +631,23 @@ def needed(
                     while low < high and level_edges[layer, low, 0] * level_edges[layer, low, 1] > FAR_TEXELS:
                         low += 1
                 else:
-                    x0, x1 = xs.min() - reach, xs.max() + reach
-                    y0, y1 = ys.min() - reach, ys.max() + reach
+                    x0, x1, y0, y1 = x0 - reach, x1 + reach, y0 - reach, y1 + reach
                     if x1 < 0 or y1 < 0 or x0 > settings[layer, WIDTH] or y0 > settings[layer, HEIGHT]:
                         continue
                     finest = _level(least * 0.98, sharpness, settings[layer, LEVELS])
                     coarsest = _level(most * 1.02, sharpness, settings[layer, LEVELS])
-                    uneven = max(max(sides[0] / sides[1], sides[1] / sides[0]),
-                                 max(sides[2] / sides[3], sides[3] / sides[2]))  # fmt: skip
+                    above, below = (
+                        (corners[r, c, 3], corners[r, c + 1, 3]),
+                        (corners[r + 1, c, 3], corners[r + 1, c + 1, 3]),
+                    )
+                    uneven = max(max(above) / min(above), max(below) / min(below))
                     if uneven < ALIKE:
                         low, high = int(finest + 0.5 - 0.5 * blend), int(coarsest + 0.5 + 0.5 * blend)
                     else:
                         low, high = int(finest), int(coarsest) + 1
                     low, high = min(low, levels - 1), min(high, levels - 1)
-                touched[(top - first) // CELL, left // CELL, layer] = True
+                touched[r, c, layer] = True
+                hidden[r, c] = inside == 4
                 for level in range(low, high + 1):
                     shrink = 1.0 / (1 << level)
                     right, bottom = level_edges[layer, level, 0], level_edges[layer, level, 1]
@@ -673,12 +655,27 @@ def needed(
                     c1 = int(min(max(x1 * shrink + 0.5, 0), right)) >> 8
                     r0 = int(min(max(y0 * shrink - 1.0, 0), bottom)) >> 8
                     r1 = int(min(max(y1 * shrink + 0.5, 0), bottom)) >> 8
-                    start, columns = level_starts[layer, level], level_columns[layer, level]
-                    for r in range(r0, r1 + 1):
-                        for c in range(c0, c1 + 1):
-                            wanted[start + r * columns + c] = True
-                if inside == 4:
-                    break
+                    start, along_row = level_starts[layer, level], level_columns[layer, level]
+                    for row in range(r0, r1 + 1):
+                        for column in range(c0, c1 + 1):
+                            wanted[start + row * along_row + column] = True
+
+
+@njit(cache=True, nogil=True, fastmath=True, forceinline=True)
+def _at_corner(maps, settings, layer, u, v):
+    """How a layer meets a corner of a cell: 1 where that is before the camera; the plate pixel there; the shorter side
+    of a pixel of the frame, and how wide it is, in plate pixels; and 1 where nothing shines through the layer."""
+    ahead, x, y, xu, xv, yu, yv = _map(maps, layer, u, v)
+    if not ahead:
+        return 0.0, 0.0, 0.0, 1.0, 0.0, 0.0
+    side = min(math.sqrt(xu * xu + yu * yu), math.sqrt(xv * xv + yv * yv))
+    along_x, along_y = abs(xu) + abs(xv), abs(yu) + abs(yv)
+    covers = 0.0
+    if settings[layer, OPACITY] * settings[layer, OPAQUE] > WHOLE and settings[layer, MASK] < 0.0:
+        width, height = settings[layer, WIDTH], settings[layer, HEIGHT]
+        shape, feather = settings[layer, FEATHER_SHAPE], settings[layer, FEATHER]
+        covers = 1.0 if coverage_at(x, y, along_x, along_y, width, height, shape, feather) > WHOLE else 0.0
+    return 1.0, x, y, side, max(along_x, along_y), covers
 
 
 def empty_frame(width: int, height: int) -> NDArray[np.uint8]:
