@@ -117,7 +117,9 @@ def _drafts(store: Store, film: Film) -> Iterator[float]:
     for k in range(0, count, 40):
         frame(k)
     for start in range(0, count, 50):
-        for k in range(start, min(start + 12, count)):
+        # Where it begins, pages come in that are there already while a film plays.
+        frame(start)
+        for k in range(start + 1, min(start + 13, count)):
             yield timed(lambda k=k: frame(k))
 
 

@@ -7,6 +7,7 @@ is in memory already.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from copy import copy
 from dataclasses import dataclass, replace
 from enum import Enum
@@ -16,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yaila.core.camera import View
+from yaila.core.errors import YailaError
 from yaila.core.film import Plate
 from yaila.core.film.scene import Uncovered
 from yaila.core.imagery import PAGE, AdjustedPyramid, PageStore, Pyramid
@@ -202,6 +204,31 @@ class Stack:
                 bands += [(middle, last), (first, middle)]
         return out
 
+    def read_ahead(self, view: View, quality: Quality, store: PageStore) -> None:
+        """Have those pages in the store that :meth:`draw` will need, as far as they fit. What is wrong with one is said
+        where it is drawn."""
+        maps = self._inverse @ view.ground_from_frame
+        indices, _ = self._needed(0, view.size.height, view.size.width, maps, self._settings, quality)
+        with suppress(PagesFull, YailaError), store.pinned(self._pages(self._keys(indices))):
+            pass
+
+    def _needed(
+        self,
+        first: int,
+        last: int,
+        width: int,
+        maps: NDArray[np.float64],
+        settings: NDArray[np.float64],
+        quality: Quality,
+    ) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+        """The places in the table of the pages that rows need, and which layers show in which cells of them."""
+        wanted = np.zeros(self._count + 1, np.bool_)
+        cells = -(-(last - first) // raster.CELL), -(-width // raster.CELL)
+        touched = np.zeros((*cells, len(self.layers)), np.bool_)
+        shape = (maps, settings, self._edges, self._starts, self._columns)
+        raster.needed(first, last, width, *shape, *quality.value[:2], wanted, touched)
+        return np.flatnonzero(wanted), touched
+
     def _band(
         self,
         out: NDArray[np.uint8],
@@ -214,17 +241,12 @@ class Stack:
         quality: Quality,
         store: PageStore,
     ) -> None:
-        wanted = np.zeros(self._count + 1, np.bool_)
-        shape = (maps, settings, self._edges, self._starts, self._columns)
-        cells = -(-(last - first) // raster.CELL), -(-out.shape[1] // raster.CELL)
-        touched = np.zeros((*cells, len(self.layers)), np.bool_)
-        raster.needed(first, last, out.shape[1], *shape, *quality.value[:2], wanted, touched)
-        indices = np.flatnonzero(wanted)
-        keys = self._keys(indices)
+        indices, touched = self._needed(first, last, out.shape[1], maps, settings, quality)
+        keys, shape = self._keys(indices), (maps, settings, self._edges, self._starts, self._columns)
         pixels, under = out.view(np.uint32)[..., 0], np.asarray(background, np.float32)
         # The smallest band waits for its turn: what else is drawn at once, of the same frame too, has pages in use.
         smallest = last - first <= raster.CELL
-        with store.pinned({key: self.layers[layer].pyramid for layer, key in keys}, waits=smallest) as slots:
+        with store.pinned(self._pages(keys), waits=smallest) as slots:
             table = np.zeros(self._count + 1, np.uint32)
             table[indices] = [slots[key] for _, key in keys]
 
@@ -234,6 +256,9 @@ class Stack:
                 draw_rows(pixels, start, end, first, touched, *shape, table, store.texels, masks, under, *quality.value)
 
             in_threads(rows, out, first, last)
+
+    def _pages(self, keys: list[tuple[int, PageKey]]) -> dict[PageKey, Pyramid]:
+        return {key: self.layers[layer].pyramid for layer, key in keys}
 
     def _keys(self, indices: NDArray[np.int64]) -> list[tuple[int, PageKey]]:
         """Layer and page of places in the table."""

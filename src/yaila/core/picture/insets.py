@@ -50,7 +50,7 @@ def pieces(presents: Sequence[PresentInset], stage: Stage, under: bool = False) 
             paint = partial(_uncovering, present, high, stage)
             spot = None if in_frame else (*inset.place, high)
             wide = stage.view.scale * max(present.look.shadow / 2, present.look.soft / 4)
-            made.append(Piece(inset.id, lies, depth, paint, spot, wide=wide))
+            made.append(Piece(inset.id, lies, depth, paint, spot, wide=wide, blends=present.look.lies == "light"))
     return made
 
 

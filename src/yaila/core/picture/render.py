@@ -56,7 +56,7 @@ from yaila.core.picture.threads import FEW, Made, beside
 from yaila.core.picture.underneath import is_opened, on_what_lies_under
 from yaila.core.stopping import go_on, late
 from yaila.core.surfaces import material_of
-from yaila.core.time import Time
+from yaila.core.time import ZERO, Time
 
 MOST_FILMS = 16
 """Films whose choreography a renderer keeps."""
@@ -66,6 +66,9 @@ MOST_PLAYING = 4
 
 MOST_HEIGHTS = 3
 """Plates of heights, and surfaces of plates, that a renderer keeps made ready."""
+
+AHEAD_FRAMES = 12
+"""A picture so many frames after the last one, or fewer, is taken to be one of a film that plays."""
 
 CAST_STEPS = 50
 """For how many steps of its logarithm the height of the ground has shadows of its own."""
@@ -255,6 +258,7 @@ def plates(work: Work) -> None:
         work.pixels = np.zeros((height, width, 4), np.uint8)
     else:
         work.pixels = work.renderer.plates(work)
+        work.renderer.look_ahead(work)
 
 
 def surface(work: Work) -> None:
@@ -368,13 +372,25 @@ def _pieces(work: Work) -> list[Piece]:
 
 def _recorded(work: Work, kind: str, stage: Stage) -> list[Piece]:
     left, top = work.outer.left - work.view.left, work.outer.top - work.view.top
-    (width, height), (wide, high) = work.outer.size, work.view.size
-    seen = skia.Rect(min(left, 0), min(top, 0), max(left + width, wide), max(top + height, high))
+    lying, standing = skia.IRect.MakeWH(*work.view.size), skia.IRect.MakeXYWH(left, top, *work.outer.size)
+    either = skia.Rect.Make(lying)
+    either.join(skia.Rect.Make(standing))
     made = []
     for piece in PAINTERS[kind](getattr(work.scene, kind), stage):
         go_on()
-        made.append(piece if late(AHEAD) else piece.recorded(seen))
+        if not late(AHEAD):
+            piece = piece.recorded(either)
+            if _is_pictured(work, piece):
+                piece = piece.pictured(lying if piece.lies else standing)
+        made.append(piece)
     return made
+
+
+def _is_pictured(work: Work, piece: Piece) -> bool:
+    """Whether a piece is painted beside the plates: not one that needs fine pixels, nor one that is blurred, for which
+    it is painted anyway."""
+    fine = work.request.quality is Quality.FINAL and piece.wide >= WIDE
+    return not fine and (piece.lies or not _softness(work, piece))
 
 
 def raised(work: Work) -> None:
@@ -714,6 +730,7 @@ class Renderer:
         self._heights: OrderedDict[tuple[object, ...], Heights] = OrderedDict()
         self._shadows: tuple[tuple[object, ...], Heights] | None = None
         self._films: OrderedDict[int, tuple[Film, Choreography]] = OrderedDict()
+        self._before = (0, ZERO)
 
     def render(self, request: Request) -> Picture:
         """Draw a picture.
@@ -958,6 +975,22 @@ class Renderer:
             (Itself(stack), *made_of, work.background),
             lambda: draw_plates(stack, *made_of, self.pages, work.background),
         )
+
+    def look_ahead(self, work: Work) -> None:
+        """Have the pages read that the next picture will need, if the film goes on as from the last one to this, while
+        the rest of this one is drawn: more than half of that takes one processor."""
+        request = work.request
+        before, self._before = self._before, (id(request.film), request.time)
+        step = request.time - before[1]
+        goes_on = before[0] == id(request.film) and 0 < abs(step.frames) <= AHEAD_FRAMES
+        # What a clip shows next is not what it shows now.
+        if request.pose is None and goes_on and not work.scene.playing and math.prod(work.view.size) > FEW:
+            beside(partial(self._read_ahead, work, request.time + step))
+
+    def _read_ahead(self, work: Work, time: Time) -> None:
+        view = work.view.posed(self._choreography(work.request.film).pose(time))
+        _, stack = self._stack(work.scene.plates, work.scene)
+        stack.read_ahead(view, work.request.quality, self.pages)
 
     def surfaced(self, work: Work) -> Pixels:
         """The plates of a scene with a surface on them."""

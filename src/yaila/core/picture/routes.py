@@ -288,7 +288,14 @@ def pieces(routes: Sequence[DrawnRoute], stage: Stage) -> list[Piece]:
     """What is painted of routes: their lines, as far as they are drawn, and what is to come of them if that is seen;
     and what travels along them."""
     lines = [
-        Piece(drawn.route.id, True, 0.0, partial(_draw, drawn, stage.view), wide=_widest(drawn, stage.view))
+        Piece(
+            drawn.route.id,
+            True,
+            0.0,
+            partial(_draw, drawn, stage.view),
+            wide=_widest(drawn, stage.view),
+            blends=any(look.blend != "normal" for look in (drawn.look, *_own(drawn))),
+        )
         for drawn in routes
     ]
     return lines + [ride for drawn in routes for ride in travelling(drawn, stage)]

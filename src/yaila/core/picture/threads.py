@@ -28,10 +28,12 @@ Made = TypeVar("Made")
 
 @cache
 def _threads() -> ThreadPoolExecutor:
+    # One for each processor but that of whoever asks: with one more, what needs the interpreter shares a processor with
+    # rows that could as well be drawn by whoever asks, and is ready after them (a frame takes a tenth longer).
     # Threads that draw hand over often, so that a short answer need not wait for them: with three of them at work an
     # edit takes 0.17 s then, and 0.7 with Python's own 5 ms.
     sys.setswitchinterval(0.0001)
-    return ThreadPoolExecutor(PROCESSORS, thread_name_prefix="draw", initializer=yield_to_others)
+    return ThreadPoolExecutor(max(PROCESSORS - 1, 1), thread_name_prefix="draw", initializer=yield_to_others)
 
 
 def yield_to_others() -> None:
