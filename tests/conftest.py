@@ -117,10 +117,9 @@ def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
 def server(served: Server) -> Iterator[Server]:
     """A server, to be shared: films are kept apart by their ids, and work that a test leaves is stopped."""
     yield served
-    for card in served.client.get("/api/films").json():
-        for job in served.jobs(card["id"]):
-            if job["state"] in ("waiting", "running"):
-                served.client.post(f"/api/jobs/{job['id']}/cancel")
+    for job in served.client.get("/api/under-way").json()["jobs"]:
+        if job["state"] in ("waiting", "running"):
+            served.client.post(f"/api/jobs/{job['id']}/cancel")
 
 
 @pytest.fixture

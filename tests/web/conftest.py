@@ -6,20 +6,53 @@ import re
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
+from playwright.sync_api import Browser, Page, expect
 from playwright.sync_api import Error as PlaywrightError
-from playwright.sync_api import Page, expect
 
 from tests.conftest import write_picture
 from tests.served import Server
 from tests.truth import fine_texture
 from yaila.core.film import Film, new_id
+from yaila.core.film.model import PictureRef
 from yaila.store import Store
 
 KEEPS_UP = 3_000
 """How long a page is given to show what its server has, ms."""
+
+
+@pytest.fixture(scope="session")
+def window(browser: Browser, browser_context_args: dict) -> Iterator[Page]:
+    """One window for all tests: to begin another one, with a process of its own, takes as long as many a test."""
+    context = browser.new_context(**browser_context_args)
+    yield context.new_page()
+    context.close()
+
+
+@pytest.fixture
+def page(window: Page, browser_context_args: dict, monkeypatch: pytest.MonkeyPatch) -> Iterator[Page]:
+    """The window as if it were new: afterwards nobody listens to it, nothing is held up, and what it has kept is
+    gone."""
+    heard: list[tuple[Any, Any]] = []
+    listen = window.on
+
+    def on(event: Any, heeds: Any) -> None:
+        heard.append((event, heeds))
+        listen(event, heeds)
+
+    monkeypatch.setattr(window, "on", on)
+    yield window
+    for event, heeds in heard:
+        window.remove_listener(event, heeds)
+    window.unroute_all(behavior="ignoreErrors")
+    if window.url.startswith("http"):
+        window.evaluate("() => { localStorage.clear(); sessionStorage.clear() }")
+    window.goto("about:blank")
+    window.set_viewport_size(browser_context_args["viewport"])
+    window.mouse.move(0, 0)
 
 
 @pytest.fixture(autouse=True)
@@ -61,12 +94,20 @@ def sheet(server: Server, page: Page) -> Iterator[Page]:
     assert problems == []
 
 
+_ADDED: dict[Path, tuple[PictureRef, PictureRef]] = {}
+"""The two pictures of films, by the home of the server that has them."""
+
+
 @pytest.fixture
 def film(server: Server, page: Page, tmp_path: Path) -> Page:
     """The page with a film of two plates and three vantages, in Fly."""
     store = Store(server.home)
-    wide = store.pictures.add(write_picture(tmp_path / "wide.png", fine_texture(1600, 900)), "wide.png")
-    close = store.pictures.add(write_picture(tmp_path / "close.png", fine_texture(800, 600, seed=2)), "close.png")
+    if server.home not in _ADDED:
+        _ADDED[server.home] = (
+            store.pictures.add(write_picture(tmp_path / "wide.png", fine_texture(1600, 900)), "wide.png"),
+            store.pictures.add(write_picture(tmp_path / "close.png", fine_texture(800, 600, seed=2)), "close.png"),
+        )
+    wide, close = _ADDED[server.home]
     made = store.films.create(
         Film.model_validate(
             {
