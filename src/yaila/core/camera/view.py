@@ -142,7 +142,8 @@ class View:
         return through
 
     def spot(self, place: Floats | tuple[float, ...], height: float = 0.0) -> tuple[float, float, float]:
-        """:meth:`project` for one place, (2,): many times as quick as for an array of it."""
+        """:meth:`project` for one place, (2,), which takes a small part of the time: across, down and depth; infinite
+        where it is beside the eye, neither before nor behind it."""
         x, y, z = float(place[0]) - self.pose.x, float(place[1]) - self.pose.y, float(height)
         u, v, w = (a * x + b * y + c * z + d for a, b, c, d in self._space)
         return (u / w, v / w, w) if w else (math.inf, math.inf, 0.0)

@@ -125,14 +125,16 @@ class Grading:
 @lru_cache(maxsize=32)
 def balance(warmth: float, tint: float) -> Floats:
     """The 3x3 map of linear sRGB that makes daylight warmer, or with a number below 0 cooler, by so many mired, and
-    greener below 0 or more magenta above it, percent."""
+    greener below 0 or more magenta above it, percent; not to be written into."""
     kelvin = 1e6 / (1e6 / DAY + warmth)
     here, there = (_XYZ_OF_RGB @ daylight(kelvin) for kelvin in (DAY, kelvin))
     gain = np.diag((_BRADFORD @ there) / (_BRADFORD @ here))
     adapted = RGB_OF_XYZ @ np.linalg.inv(_BRADFORD) @ gain @ _BRADFORD @ _XYZ_OF_RGB
     leans = np.array([1 + tint / 400, 1 - tint / 400, 1 + tint / 400])
     leans /= LUMINANCE @ leans
-    return np.asarray(np.diag(leans) @ adapted)
+    made = np.asarray(np.diag(leans) @ adapted)
+    made.flags.writeable = False
+    return made
 
 
 def graded(rgb: NDArray[np.floating], grading: Grading) -> Floats:
