@@ -58,6 +58,19 @@ def test_films_on_the_shelf(server: Server, film: Page, tmp_path: Path) -> None:
     expect(shelf).to_have_count(0)
 
 
+def test_the_address_leads_to_a_film_forwards_and_back(server: Server, film: Page) -> None:
+    page, first = film, film_of(server)
+    other = server.client.post("/api/films", json={"name": "Another coast"}).json()["id"]
+    page.goto(f"{server.url}/#/films/{other}")
+    expect(page.locator("button.film")).to_contain_text("Another coast")
+    page.go_back()
+    expect(page.locator("button.film")).to_contain_text(first["film"]["name"])
+    page.goto(f"{server.url}/#/films/of-nobody")
+    expect(page.get_by_text("There is no such film.")).to_be_visible()
+    expect(page.locator("button.film")).to_contain_text(first["film"]["name"])
+    expect(page).to_have_url(re.compile(f"#/films/{first['id']}$"))
+
+
 def test_a_new_film_of_a_pattern_and_reels_of_all_films(server: Server, film: Page) -> None:
     page, first = film, film_of(server)
     # The first of them takes long enough for the others to be seen waiting.

@@ -265,6 +265,7 @@
 
 <svelte:window
   onkeydown={keys}
+  onhashchange={() => void session.follow()}
   ondragenter={(event) => {
     if (carriesFiles(event)) dropping++;
   }}

@@ -191,7 +191,7 @@ export class Session {
     await this.guarded(async () => {
       this.choices = await told(api.GET("/api/choices"));
       await this.listFilms();
-      const wanted = /^#\/films\/([\w-]+)$/.exec(location.hash)?.[1];
+      const wanted = addressed();
       const id = this.cards.find((card) => card.id === wanted)?.id ?? this.cards.find(({ away }) => !away)?.id;
       if (id) await this.open(id, before);
       else await this.create({});
@@ -201,6 +201,15 @@ export class Session {
       this.fonts = await told(api.GET("/api/fonts"));
       this.signs = await told(api.GET("/api/signs"));
     }, false);
+  }
+
+  /** Go to the film that the address names, as when one goes back in the browser; if there is none, the address is put
+   * right. */
+  async follow(): Promise<void> {
+    const wanted = addressed();
+    if (!this.id || wanted === this.id) return;
+    if (wanted) await this.open(wanted);
+    if (wanted !== this.id) history.replaceState(null, "", `#/films/${this.id}`);
   }
 
   async listFilms(): Promise<void> {
@@ -873,6 +882,11 @@ export class Session {
       return false;
     }
   }
+}
+
+/** The film that the address names. */
+function addressed(): string | undefined {
+  return /^#\/films\/([\w-]+)$/.exec(location.hash)?.[1];
 }
 
 export const session = new Session();
