@@ -6,7 +6,7 @@ import re
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.served import Server
 from tests.web.hands import drop, film_of, until
@@ -64,6 +64,21 @@ def test_the_address_leads_to_a_film_forwards_and_back(server: Server, film: Pag
     page.goto(f"{server.url}/#/films/{other}")
     expect(page.locator("button.film")).to_contain_text("Another coast")
     page.go_back()
+    expect(page.locator("button.film")).to_contain_text(first["film"]["name"])
+    # Whoever goes on before a film has come is where they went last.
+    held: list[Route] = []
+    page.route(lambda url: url.endswith(f"/api/films/{other}"), lambda route: held.append(route))
+    page.goto(f"{server.url}/#/films/{other}")
+    while not held:
+        page.wait_for_timeout(20)
+    third = server.client.post("/api/films", json={"name": "A third coast"}).json()["id"]
+    page.goto(f"{server.url}/#/films/{third}")
+    expect(page.locator("button.film")).to_contain_text("A third coast")
+    with page.expect_response(lambda answer: answer.url.endswith(f"/api/films/{other}")):
+        held[0].continue_()
+    page.wait_for_timeout(200)
+    expect(page.locator("button.film")).to_contain_text("A third coast")
+    page.goto(f"{server.url}/#/films/{first['id']}")
     expect(page.locator("button.film")).to_contain_text(first["film"]["name"])
     page.goto(f"{server.url}/#/films/of-nobody")
     expect(page.get_by_text("There is no such film.")).to_be_visible()

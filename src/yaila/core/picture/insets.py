@@ -45,7 +45,7 @@ def pieces(presents: Sequence[PresentInset], stage: Stage, under: bool = False) 
         high = inset.height
         if stage.raised and not lies and not in_frame:
             high += stage.ground_at(inset.place)
-        depth = 0.0 if in_frame else stage.view.depth(np.array(inset.place), high)
+        depth = 0.0 if in_frame else stage.view.depth(inset.place, high)
         if (depth > NEAR or in_frame) and present.opacity > 0 and present.scale > 0:
             paint = partial(_uncovering, present, high, stage)
             spot = None if in_frame else (*inset.place, high)

@@ -276,7 +276,7 @@ def pieces(presents: Sequence[PresentLabel], stage: Stage, away: Mapping[str, fl
         if stage.raised and not lies and label.stands != "frame":
             label = label.model_copy(update={"height": label.height + stage.ground_at(place)})
             present = replace(present, mark=label)
-        depth = 0.0 if label.stands == "frame" else stage.view.depth(np.array(place), label.height)
+        depth = 0.0 if label.stands == "frame" else stage.view.depth(place, label.height)
         if depth > NEAR or label.stands == "frame":
             made.append(
                 Piece(

@@ -67,7 +67,7 @@ MOST_PLAYING = 4
 MOST_HEIGHTS = 3
 """Plates of heights, and surfaces of plates, that a renderer keeps made ready."""
 
-AHEAD_FRAMES = 12
+PLAYS = 12
 """A picture so many frames after the last one, or fewer, is taken to be one of a film that plays."""
 
 CAST_STEPS = 50
@@ -730,7 +730,7 @@ class Renderer:
         self._heights: OrderedDict[tuple[object, ...], Heights] = OrderedDict()
         self._shadows: tuple[tuple[object, ...], Heights] | None = None
         self._films: OrderedDict[int, tuple[Film, Choreography]] = OrderedDict()
-        self._before = (0, ZERO)
+        self._before: tuple[Film | None, Time] = (None, ZERO)
 
     def render(self, request: Request) -> Picture:
         """Draw a picture.
@@ -978,11 +978,11 @@ class Renderer:
 
     def look_ahead(self, work: Work) -> None:
         """Have the pages read that the next picture will need, if the film goes on as from the last one to this, while
-        the rest of this one is drawn: more than half of that takes one processor."""
+        the rest of this one is drawn."""
         request = work.request
-        before, self._before = self._before, (id(request.film), request.time)
-        step = request.time - before[1]
-        goes_on = before[0] == id(request.film) and 0 < abs(step.frames) <= AHEAD_FRAMES
+        (film, time), self._before = self._before, (request.film, request.time)
+        step = request.time - time
+        goes_on = film is request.film and 0 < abs(step.frames) <= PLAYS
         # What a clip shows next is not what it shows now.
         if request.pose is None and goes_on and not work.scene.playing and math.prod(work.view.size) > FEW:
             beside(partial(self._read_ahead, work, request.time + step))

@@ -163,13 +163,17 @@ export class Session {
   #asking = false;
   /** How many times a trial was let go. */
   #dropped = 0;
+  #wanted = "";
 
   /** Open a film; whoever goes to another step than the one ``before`` meanwhile stays there. */
   async open(id: string, before: Step = this.step): Promise<void> {
     // What was meant for the film on the table is done to it before another one comes.
+    this.#wanted = id;
     await this.#line;
     await this.guarded(async () => {
       const sheet = await told<Sheet>(api.GET("/api/films/{film_id}", { params: { path: { film_id: id } } }));
+      // The one asked for last lies on the table, whichever comes first.
+      if (this.#wanted !== id) return;
       this.sheet = sheet;
       this.trial = null;
       this.pivot = null;
@@ -209,7 +213,8 @@ export class Session {
     const wanted = addressed();
     if (!this.id || wanted === this.id) return;
     if (wanted) await this.open(wanted);
-    if (wanted !== this.id) history.replaceState(null, "", `#/films/${this.id}`);
+    // Meanwhile it may name another one, that is on its way.
+    if (wanted !== this.id && wanted === addressed()) history.replaceState(null, "", `#/films/${this.id}`);
   }
 
   async listFilms(): Promise<void> {
