@@ -16,6 +16,7 @@ from playwright.sync_api import Error as PlaywrightError
 from tests.conftest import write_picture
 from tests.served import Server
 from tests.truth import fine_texture
+from tests.web.hands import open_film
 from yaila.core.film import Film, new_id
 from yaila.core.film.model import PictureRef
 from yaila.store import Store
@@ -32,25 +33,38 @@ def window(browser: Browser, browser_context_args: dict) -> Iterator[Page]:
     context.close()
 
 
+_LAST: list[Path] = []
+"""The file whose test had the window last."""
+
+
 @pytest.fixture
-def page(window: Page, browser_context_args: dict, monkeypatch: pytest.MonkeyPatch) -> Iterator[Page]:
-    """The window as if it were new: afterwards nobody listens to it, nothing is held up, and what it has kept is
-    gone."""
+def page(
+    window: Page, browser_context_args: dict, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest
+) -> Iterator[Page]:
+    """The window as if it were new: afterwards nobody listens to it, nothing is held up, and what it has kept is gone.
+
+    The page stays for the next test of a file, which opens a film of its own in it, as a person does, and finds nothing
+    of the last one there; unless something of the view was kept, or a test failed.
+    """
     heard: list[tuple[Any, Any]] = []
-    listen = window.on
+    listen, failed = window.on, request.session.testsfailed
 
     def on(event: Any, heeds: Any) -> None:
         heard.append((event, heeds))
         listen(event, heeds)
 
+    if [request.path] != _LAST:
+        window.goto("about:blank")
+        _LAST[:] = [request.path]
     monkeypatch.setattr(window, "on", on)
     yield window
     for event, heeds in heard:
         window.remove_listener(event, heeds)
     window.unroute_all(behavior="ignoreErrors")
     if window.url.startswith("http"):
-        window.evaluate("() => { localStorage.clear(); sessionStorage.clear() }")
-    window.goto("about:blank")
+        kept = window.evaluate("() => { const n = localStorage.length; localStorage.clear(); return n }")
+        if kept or request.session.testsfailed > failed:
+            window.goto("about:blank")
     window.set_viewport_size(browser_context_args["viewport"])
     window.mouse.move(0, 0)
 
@@ -87,8 +101,7 @@ def sheet(server: Server, page: Page) -> Iterator[Page]:
     problems: list[str] = []
     page.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
     page.on("pageerror", lambda error: problems.append(str(error)))
-    film = server.client.post("/api/films", json={}).json()["id"]
-    page.goto(f"{server.url}/#/films/{film}")
+    open_film(page, server, server.client.post("/api/films", json={}).json()["id"])
     expect(page.get_by_text("No imagery yet")).to_be_visible()
     yield page
     assert problems == []
@@ -135,7 +148,7 @@ def film(server: Server, page: Page, tmp_path: Path) -> Page:
             }
         )
     )
-    page.goto(f"{server.url}/#/films/{made.id}")
+    open_film(page, server, made.id)
     expect(page.locator(".details .number").first).to_have_text("1")
     expect(page.locator(".picture canvas")).to_have_attribute("data-frame", "0")
     return page

@@ -11,6 +11,12 @@ from playwright.sync_api import Locator, Page, expect
 from tests.served import Server
 
 
+def open_film(page: Page, server: Server, film: str) -> None:
+    """Go to a film by its address, and wait until it lies on the table."""
+    page.goto(f"{server.url}/#/films/{film}")
+    expect(page.locator(".app")).to_have_attribute("data-film", film)
+
+
 def drop(page: Page, *files: Path) -> None:
     """Drop files onto the page, as the desktop does: the browser reads them itself."""
     chooser = "() => Object.assign(document.createElement('input'), {type: 'file', multiple: true})"

@@ -13,7 +13,7 @@ from tests.conftest import write_picture
 from tests.formats.test_tour import flight
 from tests.served import Server
 from tests.truth import fine_texture
-from tests.web.hands import drag, drag_by, drop, film_of, kept, middle, pick, until, vantage
+from tests.web.hands import drag, drag_by, drop, film_of, kept, middle, open_film, pick, until, vantage
 from yaila.core.film import Duration, Film, Passage, Vantage, choreograph
 from yaila.formats.handover.tour import tour_text
 from yaila.store import Store
@@ -225,8 +225,7 @@ def test_two_hundred_vantages_do_not_lag(server: Server, page: Page, tmp_path: P
             for k in range(many)
         ]
         film = Film.model_validate({"frame": {"width": 640, "height": 360}, "plates": [plate], "vantages": vantages})
-        page.goto("about:blank")
-        page.goto(f"{server.url}/#/films/{store.films.create(film).id}")
+        open_film(page, server, store.films.create(film).id)
         expect(page.locator(".details .number").first).to_have_text("1")
         until(page, f"document.querySelectorAll('.profile .hold').length > {many // 2}")
         waits = []
@@ -323,7 +322,7 @@ def test_a_camera_from_a_tour_becomes_vantages(server: Server, page: Page, tmp_p
     given = flight()
     (tmp_path / "Over.kml").write_text(tour_text(given))
     made = Store(server.home).films.create(given.model_copy(update={"name": "Toured", "vantages": []}))
-    page.goto(f"{server.url}/#/films/{made.id}")
+    open_film(page, server, made.id)
     expect(page.locator("button.film")).to_contain_text("Toured")
     drop(page, tmp_path / "Over.kml")
     contents = page.get_by_role("region", name="Contents of a file")

@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 
 from tests.formats.test_gazetteer import TABLE
 from tests.served import Server
-from tests.web.hands import drop
+from tests.web.hands import drop, open_film
 from yaila.core.film import Film
 from yaila.store import Store
 
@@ -19,7 +19,7 @@ pytestmark = pytest.mark.browser
 def test_a_gazetteer_that_is_dropped_is_searched_until_it_is_taken_away(
     server: Server, page: Page, tmp_path: Path
 ) -> None:
-    page.goto(f"{server.url}/#/films/{Store(server.home).films.create(Film(name='Places')).id}")
+    open_film(page, server, Store(server.home).films.create(Film(name="Places")).id)
     expect(page.locator("button.film")).to_contain_text("Places")
     (tmp_path / "Far islands.txt").write_text(TABLE)
     (tmp_path / "notes.txt").write_text("Nothing but words.")

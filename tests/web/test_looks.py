@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.served import Server
-from tests.web.hands import film_of, middle
+from tests.web.hands import film_of, middle, open_film
 
 pytestmark = pytest.mark.browser
 
@@ -82,8 +82,7 @@ def test_a_treatment_becomes_a_look_and_goes_on_another_film(server: Server, fil
         json=[{"op": "replace", "path": "/vantages", "value": vantages}],
         headers={"If-Match": server.client.get(f"/api/films/{made['id']}").headers["ETag"]},
     ).raise_for_status()
-    page.goto(f"{server.url}/#/films/{made['id']}")
-    page.reload()
+    open_film(page, server, made["id"])
     expect(page.get_by_role("button", name="Second")).to_be_visible()
     page.keyboard.press("5")
     page.locator("button.face", has_text="Look").click()

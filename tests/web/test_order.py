@@ -10,6 +10,7 @@ import pytest
 from playwright.sync_api import Page, Request, Route, expect
 
 from tests.served import Server
+from tests.web.hands import open_film
 from yaila.core.film import Film
 from yaila.store import Store
 
@@ -57,7 +58,7 @@ def chosen(page: Page) -> str:
 def test_what_quick_hands_do_lands_on_what_it_was_meant_for(server: Server, page: Page, seed: int) -> None:
     film = film_with_three(server)
     films, rng = Store(server.home).films, random.Random(seed)
-    page.goto(f"{server.url}/#/films/{film}")
+    open_film(page, server, film)
     expect(page.locator(".details .number").first).to_have_text("1")
     begun = films.head(film)
     sent: list[tuple[str, str, float | None]] = []
@@ -111,6 +112,7 @@ def test_one_may_go_to_any_step_while_a_film_opens(server: Server, page: Page, s
     film, problems, held = film_with_three(server), [], []
     page.on("pageerror", lambda error: problems.append(str(error)))
     page.route(lambda url: url.endswith("/api/choices"), lambda route: held.append(route))
+    page.goto("about:blank")
     page.goto(f"{server.url}/#/films/{film}", wait_until="commit")
     page.get_by_role("navigation", name="Steps").get_by_role("button", name=step).click()
     until_held = time.monotonic() + 20
@@ -134,7 +136,7 @@ SHEETS = {
 
 def test_a_key_pressed_again_before_the_server_answers_goes_two_on(server: Server, page: Page) -> None:
     film = film_with_three(server)
-    page.goto(f"{server.url}/#/films/{film}")
+    open_film(page, server, film)
     expect(page.locator(".details .number").first).to_have_text("1")
     page.keyboard.press("5")
     expect(page.locator("button.face").first).to_be_visible()

@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Page, Route, expect
 
 from tests.served import Server
-from tests.web.hands import drop, film_of, until
+from tests.web.hands import drop, film_of, middle, until
 from tests.web.test_access import cut_off, violations
 
 pytestmark = pytest.mark.browser
@@ -61,10 +61,17 @@ def test_films_on_the_shelf(server: Server, film: Page, tmp_path: Path) -> None:
 def test_the_address_leads_to_a_film_forwards_and_back(server: Server, film: Page) -> None:
     page, first = film, film_of(server)
     other = server.client.post("/api/films", json={"name": "Another coast"}).json()["id"]
+    # What was begun with one film is not there in the other, nor when one comes back.
+    page.keyboard.press("r")
+    page.mouse.click(*middle(page.get_by_role("region", name="Chart")))
+    expect(page.locator("circle.drawn")).to_have_count(1)
     page.goto(f"{server.url}/#/films/{other}")
     expect(page.locator("button.film")).to_contain_text("Another coast")
     page.go_back()
     expect(page.locator("button.film")).to_contain_text(first["film"]["name"])
+    page.keyboard.press("r")
+    expect(page.locator("circle.drawn")).to_have_count(0)
+    page.keyboard.press("Escape")
     # Whoever goes on before a film has come is where they went last.
     held: list[Route] = []
     page.route(lambda url: url.endswith(f"/api/films/{other}"), lambda route: held.append(route))

@@ -34,6 +34,8 @@
   let reel = $state<string | null>(null);
   let chart = $state<ReturnType<typeof Chart>>();
 
+  session.whenOpened(() => (reel = null));
+
   onMount(() => {
     void session.start();
     return session.watch();
@@ -287,6 +289,7 @@
   class="app"
   class:render={session.step === "render"}
   class:sounding={session.step === "sound"}
+  data-film={session.id}
   data-revision={session.sheet?.revision}
 >
   <div class="strip"><TopStrip /></div>
@@ -307,65 +310,68 @@
       {/if}
     </div>
   {/if}
-  {#if !session.film}
-    <main inert={shelf.open} class="main opening" aria-busy="true"><p>Opening the film …</p></main>
-    <div class="side" inert={shelf.open}></div>
-  {:else if session.step === "render"}
-    <main inert={shelf.open} class="main">
-      {#if reel}
-        <section class="reel" aria-label="Reel">
-          <header>
-            <h2>Reel</h2>
-            <button onclick={() => (reel = null)}>Back to the viewfinder</button>
-          </header>
-          <div class="mat">
-            <!-- svelte-ignore a11y_media_has_caption -->
-            {#if reel.endsWith(".webp") || reel.endsWith(".gif")}<img src="/api/reels/{reel}" alt="The reel" />
-            {:else}<video src="/api/reels/{reel}" controls autoplay></video>{/if}
-          </div>
-        </section>
-      {:else}<Viewfinder large />{/if}
-    </main>
-    <div class="side" inert={shelf.open}>
-      <div class="small"><Chart bind:this={chart} /></div>
-      <Reels bind:playing={reel} />
-    </div>
-  {:else if session.step === "finish"}
-    <main inert={shelf.open} class="main finishing">
-      {#if session.grown}<Chart bind:this={chart} />{:else}<Viewfinder large />{/if}
-      <EffectStrip />
-    </main>
-    <div class="side" inert={shelf.open}>
-      <div class="low">
-        {#if session.grown}<Viewfinder />{:else}<Chart bind:this={chart} />{/if}
+  <!-- Another film is another sheet: what was begun on the last one does not lie on it. -->
+  {#key session.id}
+    {#if !session.film}
+      <main inert={shelf.open} class="main opening" aria-busy="true"><p>Opening the film …</p></main>
+      <div class="side" inert={shelf.open}></div>
+    {:else if session.step === "render"}
+      <main inert={shelf.open} class="main">
+        {#if reel}
+          <section class="reel" aria-label="Reel">
+            <header>
+              <h2>Reel</h2>
+              <button onclick={() => (reel = null)}>Back to the viewfinder</button>
+            </header>
+            <div class="mat">
+              <!-- svelte-ignore a11y_media_has_caption -->
+              {#if reel.endsWith(".webp") || reel.endsWith(".gif")}<img src="/api/reels/{reel}" alt="The reel" />
+              {:else}<video src="/api/reels/{reel}" controls autoplay></video>{/if}
+            </div>
+          </section>
+        {:else}<Viewfinder large />{/if}
+      </main>
+      <div class="side" inert={shelf.open}>
+        <div class="small"><Chart bind:this={chart} /></div>
+        <Reels bind:playing={reel} />
       </div>
-      <div class="section"><FocusSection /></div>
-      <FinishDetails />
-    </div>
-  {:else if session.step === "sound"}
-    <main inert={shelf.open} class="main finishing">
-      <Viewfinder large />
-      <SoundRack />
-    </main>
-    <div class="side" inert={shelf.open}><SoundDetails /></div>
-  {:else}
-    <main inert={shelf.open} class="main" class:split={session.step === "fly" && session.section && !session.grown}>
-      {#if session.grown}<Viewfinder large />{:else}
-        <Chart bind:this={chart} />
-        {#if session.step === "fly" && session.section}<Section />{/if}
-      {/if}
-    </main>
-    <div class="side" inert={shelf.open}>
-      <div class="finder" class:low={session.step === "fit"}>
-        {#if session.grown}<Chart bind:this={chart} />{:else}<Viewfinder />{/if}
+    {:else if session.step === "finish"}
+      <main inert={shelf.open} class="main finishing">
+        {#if session.grown}<Chart bind:this={chart} />{:else}<Viewfinder large />{/if}
+        <EffectStrip />
+      </main>
+      <div class="side" inert={shelf.open}>
+        <div class="low">
+          {#if session.grown}<Viewfinder />{:else}<Chart bind:this={chart} />{/if}
+        </div>
+        <div class="section"><FocusSection /></div>
+        <FinishDetails />
       </div>
-      {#if session.step === "gather"}<Gathered />{:else if session.step === "fit"}<Stack
-        />{:else if session.step === "mark"}<MarkDetails />{:else}<VantageDetails />{/if}
+    {:else if session.step === "sound"}
+      <main inert={shelf.open} class="main finishing">
+        <Viewfinder large />
+        <SoundRack />
+      </main>
+      <div class="side" inert={shelf.open}><SoundDetails /></div>
+    {:else}
+      <main inert={shelf.open} class="main" class:split={session.step === "fly" && session.section && !session.grown}>
+        {#if session.grown}<Viewfinder large />{:else}
+          <Chart bind:this={chart} />
+          {#if session.step === "fly" && session.section}<Section />{/if}
+        {/if}
+      </main>
+      <div class="side" inert={shelf.open}>
+        <div class="finder" class:low={session.step === "fit"}>
+          {#if session.grown}<Chart bind:this={chart} />{:else}<Viewfinder />{/if}
+        </div>
+        {#if session.step === "gather"}<Gathered />{:else if session.step === "fit"}<Stack
+          />{:else if session.step === "mark"}<MarkDetails />{:else}<VantageDetails />{/if}
+      </div>
+    {/if}
+    <div class="bottom" inert={shelf.open}>
+      {#if session.film}<Profile />{/if}
     </div>
-  {/if}
-  <div class="bottom" inert={shelf.open}>
-    {#if session.film}<Profile />{/if}
-  </div>
+  {/key}
   {#if shelf.open}<Shelf />{/if}
   {#if dropping}<div class="dropping">
       {shelf.open ? "Let go to take it in" : "Let go to lay it on the ground"}

@@ -11,6 +11,10 @@ class Camera {
   moments = $state.raw<Moments | null>(null);
   curves = $state.raw<Curves | null>(null);
 
+  constructor() {
+    session.whenOpened(() => ([this.moments, this.curves] = [null, null]));
+  }
+
   /** Where the camera is at the frames around the playhead. */
   async fetchMoments(state: string, run: number): Promise<void> {
     if (!state) return;

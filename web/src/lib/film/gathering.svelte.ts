@@ -47,6 +47,13 @@ class Gathering {
   #sounded = "";
   #timer: ReturnType<typeof setTimeout> | undefined;
 
+  constructor() {
+    // What was planned for one film is not fetched for another.
+    session.whenOpened(() => {
+      [this.of, this.place, this.stretch, this.plan, this.fault] = ["film", null, null, null, ""];
+    });
+  }
+
   async loadSources(): Promise<void> {
     this.sources = await told(api.GET("/api/sources"));
   }
@@ -124,13 +131,14 @@ class Gathering {
   }
 
   async makePlan(): Promise<void> {
+    const film = session.id;
     this.planning = true;
     try {
       const place = this.of === "place" && this.place ? this.place : null;
       if (this.of === "place" && !place) throw new Error("Search a place above the chart first.");
-      this.plan = await told<CapturePlan>(
+      const plan = await told<CapturePlan>(
         api.POST("/api/films/{film_id}/captures/plan", {
-          params: { path: { film_id: session.id } },
+          params: { path: { film_id: film } },
           body: {
             state: session.state,
             source: this.source,
@@ -143,10 +151,9 @@ class Gathering {
           },
         }),
       );
-      this.fault = "";
+      if (film === session.id) [this.plan, this.fault] = [plan, ""];
     } catch (error) {
-      this.plan = null;
-      this.fault = (error as Error).message;
+      if (film === session.id) [this.plan, this.fault] = [null, (error as Error).message];
     } finally {
       this.planning = false;
     }

@@ -81,3 +81,15 @@ describe("the soundings", () => {
     expect(signals.at(-1)!.aborted).toBe(true);
   });
 });
+
+describe("a plan of captures", () => {
+  it("that was asked for one film does not lie on another that has come meanwhile", async () => {
+    opened("f1");
+    const planning = gathering.makePlan();
+    opened("f2");
+    await planning;
+    expect([asked, gathering.plan, gathering.planning]).toEqual([["/api/films/f1/captures/plan"], null, false]);
+    await gathering.makePlan();
+    expect(gathering.plan).not.toBeNull();
+  });
+});

@@ -174,12 +174,9 @@ export class Session {
       const sheet = await told<Sheet>(api.GET("/api/films/{film_id}", { params: { path: { film_id: id } } }));
       // The one asked for last lies on the table, whichever comes first.
       if (this.#wanted !== id) return;
+      this.#putDown();
       this.sheet = sheet;
-      this.trial = null;
-      this.pivot = null;
-      this.known = [];
-      this.selection = null;
-      this.jobs = [];
+      for (const begin of this.#begins) begin();
       location.hash = `/films/${id}`;
       const film = sheet.film;
       const first = film.vantages[0];
@@ -188,6 +185,21 @@ export class Session {
       this.showAll();
     });
     await this.pulse();
+  }
+
+  /** Have something done whenever a film comes to lie on the table: of the one before nothing is left there. */
+  whenOpened(begin: () => void): void {
+    this.#begins.push(begin);
+  }
+  #begins: (() => void)[] = [];
+
+  /** Put down whatever is of the film on the table: what is tried, chosen and held of it, and how it is judged. */
+  #putDown(): void {
+    this.dropTrial();
+    this.select(null);
+    [this.course, this.pivot, this.followNext, this.showFrames] = [null, null, null, null];
+    [this.tool, this.judging, this.split, this.side, this.lookTo] = ["select", "laid", 1, "leaves", "mark"];
+    [this.known, this.jobs] = [[], []];
   }
 
   async start(): Promise<void> {

@@ -268,6 +268,24 @@ describe("a session", () => {
     expect([session.id, session.sheet?.revision]).toEqual(["f2", 30]);
   });
 
+  it("puts down all that is of one film before another lies on the table, and tells who holds more of it", async () => {
+    const session = await opened();
+    session.select({ kind: "vantage", id: "a" });
+    session.also = ["b", "c"];
+    session.course = { of: "a", field: "tilt", stop: null } as never;
+    [session.tool, session.judging, session.split, session.followNext] = ["route", "difference", 0.6, "a"];
+    session.hold(["a"], [3, 4]);
+    const told: string[] = [];
+    session.whenOpened(() => told.push(session.id));
+    answer = (call) => ({
+      body: call.path.endsWith("/pulse") ? { revision: 7, jobs: [] } : { ...sheet(7), id: "f2" },
+    });
+    await session.open("f2");
+    expect([session.selection, session.also, session.course, session.followNext]).toEqual([null, [], null, null]);
+    expect([session.tool, session.judging, session.split, session.holds]).toEqual(["select", "laid", 1, 0]);
+    expect(told).toEqual(["f2"]);
+  });
+
   it("leaves whoever goes to another step while a film opens there", async () => {
     const session = await opened();
     session.step = "gather";

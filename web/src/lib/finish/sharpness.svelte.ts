@@ -6,6 +6,10 @@ class Sight {
   now = $state.raw<Sharpness | null>(null);
   #asked = 0;
 
+  constructor() {
+    session.whenOpened(() => (this.now = null));
+  }
+
   /** Ask for it at a frame of a state. */
   async fetch(state: string, frame: number): Promise<void> {
     const ask = ++this.#asked;
