@@ -34,7 +34,7 @@ test-web: web/.types
 check: $(VENV)/.dev
 	$(BIN)/ruff check src tests bench
 	$(BIN)/ruff format --check src tests bench
-	$(BIN)/mypy
+	$(BIN)/pyrefly check
 	$(BIN)/lint-imports
 
 check-web: style-web types-web

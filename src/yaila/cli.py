@@ -11,7 +11,7 @@ import os
 import sys
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, get_args
+from typing import TYPE_CHECKING, Annotated, cast, get_args
 
 import typer
 
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from yaila.core.film import Film
+    from yaila.core.picture.render import Part
     from yaila.store import Store
 
 app = typer.Typer(
@@ -203,7 +204,7 @@ def render(
         width=width,
         crf=crf,
         form=form_of(form).key,
-        part=part,
+        part=cast("Part", part),
         only=tuple(mark.id for mark in document.marks if mark.name in (only or ())),
         on=on,
     )

@@ -43,7 +43,7 @@ def export_route(film_id: str, route_id: str, kind: Literal["gpx", "kml", "geojs
 def track_of(route: Route) -> Track:
     """A route's line in degrees: its own points, and between them as many as its curve needs."""
     count = len(route.curve.control)
-    at = np.unique(np.concatenate([np.linspace(0, count, min(count * 8, 20_000) + 1), np.arange(count + 1)]))
+    at = np.unique(np.concatenate([np.linspace(0, count, min(count * 8, 20_000) + 1), np.arange(count + 1.0)]))
     track = Track(route.name, [lonlat_of(x, y) for x, y in route.curve.position(at).tolist()])
     for k, point in enumerate(route.points):
         if point.stop:

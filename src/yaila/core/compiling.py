@@ -51,7 +51,7 @@ def njit(*signature: Any, allocates: bool = False, **options: Any) -> Any:
 class Apart(Compiler):
     """Compiles a function whose array arguments never overlap, so that its loops can become vector code."""
 
-    def define_pipelines(self):
+    def define_pipelines(self) -> Any:
         self.state.flags.noalias = True
         return super().define_pipelines()
 
@@ -116,7 +116,7 @@ class Kept(InTreeCacheLocator):
         # It is in use.
         os.utime(self._cache_path)
 
-    def get_source_stamp(self) -> str:
+    def get_source_stamp(self) -> Any:
         return self._made_of
 
 

@@ -108,7 +108,7 @@ def draw_on(
     security = security_of(key)
     try:
         client = Client(address, security=security, timeout=ANSWERS, set_as_default=False)
-    except (OSError, TimeoutError, ValueError, RuntimeError) as error:
+    except (OSError, ValueError, RuntimeError) as error:
         raise BadRender(
             f"No farm answers at {address} with this key ({error}). Is its scheduler running? It is begun with `yaila "
             "farm --serve`."
@@ -307,5 +307,5 @@ def join(address: str, key: Path, workers: int) -> None:
 
     try:
         asyncio.run(run())
-    except (OSError, TimeoutError) as error:
+    except OSError as error:
         sys.exit(f"yaila: no farm answers at {address} with this key ({error}).")

@@ -39,7 +39,7 @@ def acts_of(
                     film,
                     film.plate(plate),
                     open_picture,
-                    lambda share, done=done: progress(min((done + share) / steps, 1)),  # type: ignore[misc]
+                    lambda share, done=done: progress(min((done + share) / steps, 1)),
                     set(settings.find) - {one.plate for one in acts},
                 )
             except NotFitted as error:

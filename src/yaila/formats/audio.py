@@ -163,7 +163,7 @@ class StoredSound:
         with self._lock:
             if last > first:
                 self._file.seek(first)
-                found = self._file.read(last - first, dtype="float32", always_2d=True)
+                found = np.asarray(self._file.read(last - first, dtype="float32", always_2d=True), np.float32)
             else:
                 found = np.zeros((0, 2), np.float32)
         return np.concatenate([np.zeros((before, 2), np.float32), found]) if before else found

@@ -279,6 +279,7 @@ class _Reader:
         width, height = (tall, wide) if facts.quarters % 2 else (wide, tall)
         form = "rgba" if facts.alpha else "rgb24"
         made = frame.reformat(width=width, height=height, format=form, interpolation=Interpolation.AREA).to_ndarray()
+        made = np.asarray(made, np.uint8)
         if facts.quarters:
             made = np.rot90(made, facts.quarters)
         if not facts.alpha:

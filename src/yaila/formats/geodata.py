@@ -14,8 +14,6 @@ import numpy as np
 import pyogrio
 import pyproj
 import shapely
-from pyogrio.errors import DataLayerError, DataSourceError
-from pyproj.exceptions import CRSError, ProjError
 from shapely.errors import ShapelyError
 
 from yaila.core.errors import BadTrack
@@ -83,7 +81,7 @@ def read_geodata(data: bytes, file: str, degrees: bool = True) -> Found:
         return _layers(data, file)
     except RecursionError as error:
         raise BadTrack(f"“{file}” is nested too deep to be read.") from error
-    except (*UNREADABLE, ShapelyError, DataSourceError, DataLayerError, CRSError, ProjError) as error:
+    except (*UNREADABLE, ShapelyError) as error:
         raise BadTrack(f"“{file}” cannot be read: {error}. Save it again.") from error
 
 

@@ -72,7 +72,7 @@ def read_heights(path: Path, codes: Codes) -> NDArray[np.float32]:
                 red, green, blue = (file.read(k, out_shape=shape, resampling=how).astype(np.float64) for k in (1, 2, 3))
                 return np.asarray((red * 65536 + green * 256 + blue) / 10 - 500, np.float32)
             band = file.read(1, out_shape=shape, resampling=how, masked=True)
-            values = np.asarray(band.astype(np.float32).filled(np.nan), np.float32)
+            values = np.asarray(np.ma.filled(band.astype(np.float32), np.nan), np.float32)
             values[~np.isfinite(values)] = np.nan
             if codes == "grey" and np.issubdtype(np.dtype(file.dtypes[0]), np.integer):
                 values /= np.float32(np.iinfo(file.dtypes[0]).max)

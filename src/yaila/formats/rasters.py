@@ -182,7 +182,8 @@ class _Grid:
 def _grid_of(source: Any, place: Georeference) -> _Grid:
     x, y = np.meshgrid(np.linspace(0, source.width, 129), np.linspace(0, source.height, 129))
     system = pyproj.CRS.from_user_input(place.crs)
-    east, north = Affine(*place.affine) * (x, y)
+    at = Affine(*place.affine)
+    east, north = at.a * x + at.b * y + at.c, at.d * x + at.e * y + at.f
     to_degrees = pyproj.Transformer.from_crs(system, system.geodetic_crs, always_xy=True)
     lon, lat = (east, north) if system.is_geographic else to_degrees.transform(east, north)
     seen = np.isfinite(lon) & np.isfinite(lat) & (np.abs(lat) <= 90)
@@ -301,7 +302,7 @@ def _bands(source: Any) -> tuple[_Bands, str]:
 
 def _write(layers: list[Any], bands: _Bands, target: Path, affine: Affine | None) -> None:
     first = layers[0]
-    profile = {
+    profile: dict[str, Any] = {
         "driver": "GTiff", "width": first.width, "height": first.height, "count": 4, "dtype": "uint8",
         "compress": "deflate", "zlevel": 1, "photometric": "RGB", "alpha": "YES", "BIGTIFF": "IF_SAFER",
     }  # fmt: skip

@@ -14,6 +14,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
+import av.filter
 import numpy as np
 from av.video.reformatter import ColorPrimaries, ColorRange, Colorspace, ColorTrc, Interpolation
 from numpy.typing import NDArray

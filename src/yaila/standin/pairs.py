@@ -162,7 +162,7 @@ def _picture(
     angle = math.radians(at.turn)
     u = off[..., 0] * math.cos(angle) - off[..., 1] * math.sin(angle) + columns / 2 - 0.5
     v = off[..., 0] * math.sin(angle) + off[..., 1] * math.cos(angle) + rows / 2 - 0.5
-    return np.asarray(cv2.remap(source, u.astype(np.float32), v.astype(np.float32), cv2.INTER_CUBIC))
+    return np.asarray(cv2.remap(source, u.astype(np.float32), v.astype(np.float32), cv2.INTER_CUBIC), np.uint8)
 
 
 def _outline_of(coarse_at: Similarity, fine_at: Similarity) -> Floats:

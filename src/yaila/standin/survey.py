@@ -150,7 +150,7 @@ class Survey:
         source = self.world.picture(wide, size + 2 * edge, tint)
         x = (at[..., 0] - wide.west) / pixel - 0.5
         y = (wide.north - at[..., 1]) / pixel - 0.5
-        return np.asarray(cv2.remap(source, x.astype(np.float32), y.astype(np.float32), cv2.INTER_CUBIC))
+        return np.asarray(cv2.remap(source, x.astype(np.float32), y.astype(np.float32), cv2.INTER_CUBIC), np.uint8)
 
     def _sheet(self, box: GroundBox, size: int) -> NDArray[np.uint8]:
         """A drawn topographic sheet: land by height, shore, contours, roads and names."""

@@ -53,7 +53,7 @@ class Files(ABC, Generic[R, Opened]):
             if row is None:
                 raise NotFound(f"That {self.what} is not in store. Drop its file again.")
             session.expunge(row)
-            return row  # type: ignore[no-any-return]
+            return row
 
     def has(self, sha256: str) -> bool:
         """Whether one is in store, and can be opened."""

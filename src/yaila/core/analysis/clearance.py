@@ -106,12 +106,13 @@ def along_the_ground(film: Film, vantage: str, ground_at: GroundAt) -> KeepClear
     wanted = way.ground + clear - way.eye
     made = gaussian_filter1d(wanted, EVEN * len(wanted), mode="nearest")
     made *= smoothstep(np.minimum(way.shares, 1 - way.shares) / (2 * EVEN))
-    for _ in range(TRIES):
-        act = _act(vantage, way.shares, made)
+    act = _act(vantage, way.shares, made)
+    for _ in range(TRIES - 1):
         lacks = np.maximum(way.ground + LEAST * clear - (way.eye + lifts(act.rises, way.shares)), 0)
         if not lacks.any():
             break
         made += _climbed(way.shares, lacks, CLIMBS / 2)
+        act = _act(vantage, way.shares, made)
     return act
 
 

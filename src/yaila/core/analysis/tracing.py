@@ -54,8 +54,8 @@ def trace(plate: Plate, open_picture: Callable[[str], Pyramid], tolerance: float
     framed = np.pad(alpha.astype(np.float32), 1)
     texel = 2.0**level
     rings = []
-    for contour in find_contours(framed, 127.5):  # type: ignore[no-untyped-call]
-        ring = approximate_polygon(contour, tolerance / texel)[:-1]  # type: ignore[no-untyped-call]
+    for contour in find_contours(framed, 127.5):
+        ring = approximate_polygon(contour, tolerance / texel)[:-1]
         places = (ring[:, ::-1] - 0.5) * texel
         if len(places) >= 3 and abs(area_of(places)) >= least:
             ground = through(plate.matrix, np.clip(places, 0, [width * texel, height * texel]))

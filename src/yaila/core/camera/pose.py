@@ -162,4 +162,4 @@ def _ground_from_frame(pose: Pose, size: FrameSize) -> NDArray[np.float64]:
     relative = np.stack([right + size.width / 2 * depth, -up + size.height / 2 * depth, depth])
     inverse = np.linalg.inv(relative)
     shift = np.array([[1.0, 0.0, pose.x], [0.0, 1.0, pose.y], [0.0, 0.0, 1.0]])
-    return shift @ inverse
+    return np.asarray(shift @ inverse, np.float64)

@@ -102,7 +102,7 @@ class View:
         """3x3: the inverse of :attr:`frame_from_ground`; w > 0 below the horizon."""
         if self.height:
             back = np.array([[1.0, 0, self.pose.x], [0, 1.0, self.pose.y], [0, 0, 1.0]])
-            return np.asarray(back @ np.linalg.inv(self.plane()))
+            return np.asarray(back @ np.linalg.inv(self.plane()), np.float64)
         whole = np.array([[self.step, 0.0, self.left], [0.0, self.step, self.top], [0.0, 0.0, 1.0]])
         return self.pose.ground_from_frame(self.whole) @ whole
 

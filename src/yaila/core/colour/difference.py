@@ -15,8 +15,6 @@ def ciede2000(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> NDArray[np.fl
     from skimage.color import deltaE_ciede2000, rgb2lab
 
     return np.asarray(
-        deltaE_ciede2000(  # type: ignore[no-untyped-call]
-            rgb2lab(one / 255), rgb2lab(other / 255)
-        ),
+        deltaE_ciede2000(rgb2lab(one / 255), rgb2lab(other / 255)),
         np.float64,
     )

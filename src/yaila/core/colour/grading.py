@@ -13,7 +13,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field, fields
 from functools import lru_cache
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -139,7 +139,7 @@ def balance(warmth: float, tint: float) -> Floats:
 
 def graded(rgb: NDArray[np.floating], grading: Grading) -> Floats:
     """Encoded colours (..., 3), 0..1, graded."""
-    light = decoded(np.asarray(rgb)) * 2.0**grading.exposure
+    light = decoded(cast("Floats", np.asarray(rgb))) * 2.0**grading.exposure
     if grading.warmth or grading.tint:
         light = light @ as_fine(balance(grading.warmth, grading.tint).T, light)
     value = np.clip(encoded(light), 0, 1)

@@ -30,7 +30,7 @@ _ROOTS_FROM_LAB = np.linalg.inv(_LAB_FROM_ROOTS)
 
 def as_fine(matrix: Floats, values: Floats) -> Floats:
     """A matrix in the numbers of what goes through it: 32 bits stay 32 bits."""
-    return matrix.astype(np.float32) if values.dtype == np.float32 else matrix
+    return matrix.astype(values.dtype, copy=False)
 
 
 def decoded(values: Floats) -> Floats:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 from threading import Lock
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -136,7 +136,7 @@ def _table_of(tone: Tone) -> NDArray[np.uint64]:
 
 
 @njit(cache=True, nogil=True, allocates=True)
-def apply_table(page, table):  # type: ignore[no-untyped-def]
+def apply_table(page: Any, table: Any) -> None:
     """Change the colours of premultiplied RGBA (height, width, 4) uint8 in place, by trilinear interpolation."""
     flat = table.reshape(-1)
     three, eight, seven = np.uint64(3), np.uint64(8), np.uint64(7)

@@ -44,12 +44,11 @@ def slot_at(film: Film, of: str, field: str) -> tuple[Any, Slot, BaseModel]:
     *way, last = field.split("/")
     for name in way:
         part = getattr(part, name, None) if name in getattr(type(part), "model_fields", {}) else None
-    slot = (
-        next((one for one in slots_of(type(part)) if one.name == last), None) if isinstance(part, BaseModel) else None
-    )
-    if slot is None or slot.kind is None:
-        raise BadEdit(f"There is no “{field}” there that could be set.")
-    return getattr(part, last), slot, part
+    if isinstance(part, BaseModel):
+        slot = next((one for one in slots_of(type(part)) if one.name == last and one.kind is not None), None)
+        if slot:
+            return getattr(part, last), slot, part
+    raise BadEdit(f"There is no “{field}” there that could be set.")
 
 
 def with_value(film: Film, of: str, field: str, value: Any) -> Film:

@@ -419,9 +419,9 @@ class Film(Part):
         for name in chain.from_iterable(found(part, Ref) for part in looked_at):
             assert isinstance(name.kind, Ref)
             if name.kind.of in there and name.value not in there[name.kind.of]:
-                holder = next((owner for owner in name.owners if hasattr(owner, "name")), self)
+                holder = next((str(owner.name) for owner in name.owners if hasattr(owner, "name")), self.name)
                 raise ValueError(
-                    f"“{holder.name}” names a {name.kind.of} that is not in the film (“{name.value}”). Let it use "
+                    f"“{holder}” names a {name.kind.of} that is not in the film (“{name.value}”). Let it use "
                     f"another, or take the {name.kind.of} away with “Remove”, which lets go of all that uses it."
                 )
         for one in (*self.plates, *self.timed):

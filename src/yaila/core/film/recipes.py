@@ -13,6 +13,7 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 import shapely
 from pydantic import BaseModel, ConfigDict, Field
+from shapely.geometry.base import BaseGeometry
 
 from yaila.core.camera import AnyManner, Breath
 from yaila.core.camera.manners import Follow, Glide, Hop, Orbit, Skim, Steps
@@ -118,7 +119,7 @@ CLOSER = 0.95 ** np.arange(140)
 """How much closer than asked a frame may be so that nothing in it is bare."""
 
 
-def _within(imagery: shapely.Geometry, film: Film, vantage: Vantage) -> Vantage:
+def _within(imagery: BaseGeometry, film: Film, vantage: Vantage) -> Vantage:
     """A vantage of its own whose frame shows nothing bare: moved, so that its place stays in the frame, and as much
     closer as it takes. As it is where that leads nowhere: without imagery, or with the horizon in the frame."""
     vantage = vantage.model_copy(deep=True)

@@ -59,13 +59,13 @@ def mask_land(page: NDArray[np.uint8], land: ByColour | ByBrightness) -> None:
 
 
 @njit(cache=True, nogil=True, fastmath=True, forceinline=True)
-def _scale(page, row, column, share):  # type: ignore[no-untyped-def]
+def _scale(page, row, column, share):
     for c in range(4):
         page[row, column, c] = np.uint8(page[row, column, c] * share + 0.5)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _oklab(linear, r, g, b):  # type: ignore[no-untyped-def]
+def _oklab(linear, r, g, b):
     x, y, z = linear[r], linear[g], linear[b]
     p = np.cbrt(0.4122214708 * x + 0.5363325363 * y + 0.0514459929 * z)
     q = np.cbrt(0.2119034982 * x + 0.6806995451 * y + 0.1073969566 * z)
@@ -78,7 +78,7 @@ def _oklab(linear, r, g, b):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, fastmath=True, allocates=True)
-def _by_colour(page, linear, samples, tolerance, softness, invert):  # type: ignore[no-untyped-def]
+def _by_colour(page, linear, samples, tolerance, softness, invert):
     picked = np.empty((samples.shape[0], 3))
     for i in range(samples.shape[0]):
         picked[i, 0], picked[i, 1], picked[i, 2] = _oklab(linear, samples[i, 0], samples[i, 1], samples[i, 2])
@@ -101,7 +101,7 @@ def _by_colour(page, linear, samples, tolerance, softness, invert):  # type: ign
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _by_brightness(page, value):  # type: ignore[no-untyped-def]
+def _by_brightness(page, value):
     for row in range(page.shape[0]):
         for column in range(page.shape[1]):
             alpha = page[row, column, 3]

@@ -57,5 +57,7 @@ class MovingPyramid:
             return np.ascontiguousarray(self._still.window(level, 0, 0, *size))
         if pixels.shape[1::-1] != size:
             smaller = pixels.shape[1] >= size[0]
-            pixels = np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA if smaller else cv2.INTER_LINEAR))
+            pixels = np.asarray(
+                cv2.resize(pixels, size, interpolation=cv2.INTER_AREA if smaller else cv2.INTER_LINEAR), np.uint8
+            )
         return np.ascontiguousarray(pixels)

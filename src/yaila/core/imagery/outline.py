@@ -25,7 +25,7 @@ def fade_outside(
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _fade(page, outline, width, left, top, texel):  # type: ignore[no-untyped-def]
+def _fade(page, outline, width, left, top, texel):
     count = outline.shape[0]
     for row in range(page.shape[0]):
         y = top + (row + 0.5) * texel

@@ -14,6 +14,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import cast
 
 import numpy as np
 import pyvips
@@ -71,7 +72,7 @@ def read_facts(path: Path, name: str) -> PictureFacts:
     except pyvips.Error as error:
         raise BadPicture(f"“{name}” is damaged: its header cannot be read. Export it again.") from error
     width, height = image.width, image.height
-    if image.get_typeof("orientation") and image.get("orientation") >= 5:
+    if image.get_typeof("orientation") and cast(int, image.get("orientation")) >= 5:
         width, height = height, width
     if width < 1 or height < 1:
         raise BadPicture(f"“{name}” has no size: {width} × {height} pixels. Export it again.")
@@ -132,7 +133,7 @@ def build_pyramid(
             compression="none",
             bigtiff=True,
             region_shrink="mean",
-            keep="none",
+            keep=pyvips.ForeignKeep.NONE,
         )
     except pyvips.Error as error:
         part.unlink(missing_ok=True)
@@ -200,7 +201,7 @@ class TiffPyramid:
             if self._bands not in (3, 4) or tiles != [len(one) for one in self._offsets]:
                 raise Damaged(path)
             self._file = path.open("rb")
-        except (OSError, ValueError, IndexError, KeyError, TypeError, tifffile.TiffFileError) as error:
+        except (OSError, ValueError, IndexError, KeyError, TypeError) as error:
             raise Damaged(path) from error
         self._whole()
         self._data: NDArray[np.uint8] = np.memmap(self._file, np.uint8, mode="r").view(np.ndarray)
@@ -239,7 +240,7 @@ class TiffPyramid:
 
 
 @njit(cache=True, nogil=True, pipeline_class=Apart)
-def _opaque(n, data, out):  # type: ignore[no-untyped-def]
+def _opaque(n, data, out):
     """Pixels of three bytes each as whole ones."""
     for k in range(n):
         red, green, blue = np.uint32(data[3 * k]), np.uint32(data[3 * k + 1]), np.uint32(data[3 * k + 2])
@@ -247,7 +248,7 @@ def _opaque(n, data, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, pipeline_class=Apart)
-def _premultiplied(n, data, out):  # type: ignore[no-untyped-def]
+def _premultiplied(n, data, out):
     """Pixels of four bytes each, premultiplied."""
     half, full = np.uint32(127), np.uint32(255)
     for k in range(n):
@@ -259,7 +260,7 @@ def _premultiplied(n, data, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _fill(out, data, offsets, bands, width, height, left, top):  # type: ignore[no-untyped-def]
+def _fill(out, data, offsets, bands, width, height, left, top):
     """Copy a window from the tiles of a level, (height, width) uint32, the edge of the picture repeated beyond it."""
     columns = (width + PAGE - 1) // PAGE
     for y in range(out.shape[0]):

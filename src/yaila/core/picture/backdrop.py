@@ -115,7 +115,7 @@ def _sides(alpha: Pixels, high: float) -> Cover:
     cover = alpha.astype(np.float32) / np.float32(255)
     whole = math.floor(high)
     below, further = (_below(cover, rows) for rows in (whole, whole + 1))
-    return below + (further - below) * np.float32(high - whole)
+    return np.asarray(below + (further - below) * np.float32(high - whole), np.float32)
 
 
 def _below(cover: Cover, rows: int) -> Cover:

@@ -57,14 +57,15 @@ class Heights:
             from scipy.ndimage import distance_transform_edt
 
             nearest = distance_transform_edt(missing, return_distances=False, return_indices=True)
-            grid = grid[tuple(nearest)]
+            grid = grid[tuple(np.asarray(nearest))]
         if smooth > 0:
             grid = np.asarray(cv2.GaussianBlur(grid, (0, 0), smooth, borderType=cv2.BORDER_REPLICATE), np.float32)
         level = np.maximum(grid - np.float32(sea), 0).astype(np.float32)
         levels = [level]
         while min(level.shape) > 2 and len(levels) < MOST_LEVELS:
             level = np.asarray(
-                cv2.resize(level, (-(-level.shape[1] // 2), -(-level.shape[0] // 2)), interpolation=cv2.INTER_AREA)
+                cv2.resize(level, (-(-level.shape[1] // 2), -(-level.shape[0] // 2)), interpolation=cv2.INTER_AREA),
+                np.float32,
             )
             levels.append(level)
         starts = np.cumsum([0] + [one.size for one in levels[:-1]])

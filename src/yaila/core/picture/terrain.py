@@ -262,7 +262,7 @@ def _light(raised: Raised | None, slopes: Slopes, pose: Pose) -> tuple[Any, ...]
     """Light as ``rays`` knows it."""
     sun = np.array([-slopes.fall[0], -slopes.fall[1], 1.0])
     sun /= np.linalg.norm(sun)
-    shadows, times = (raised.shadows and raised.shadows(), float(raised.times)) if raised else (None, 0.0)
+    shadows, times = (raised.shadows() if raised and raised.shadows else None), float(raised.times) if raised else 0.0
     shade, cast = float(slopes.shade), float(slopes.shadows)
     if shadows is None:
         return sun, shade, np.ones(1, np.float32), np.ones((1, 2), np.int64), np.eye(3), 0.0, times

@@ -11,6 +11,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -102,7 +103,7 @@ def budget_of(
     states = _States(plates, frames, choreography.timeline)
     which, masks = _uncovered(film, choreography, plates, frames, pixels)
     stack = _Stack(pixels, shown, len(film.plates), [pieces.veil(plate) for plate in map(resting, plates)])
-    looks = []
+    looks: list[tuple[Any, ...]] = []
     edges = np.searchsorted(frames, [*(leg.start for leg in choreography.legs), count]).tolist()
     for first, end in pairwise(edges):
         go_on()
@@ -237,7 +238,7 @@ def _uncovered(
 
 
 @njit(cache=True, nogil=True, allocates=True)
-def _look(  # type: ignore[no-untyped-def]
+def _look(
     maps, pixels, states, backs, facts, names, sizes, starts, alphas, veiled, masks, bare, enlarged, best, fills,
 ):  # fmt: skip
     count = names.shape[0]
@@ -288,7 +289,7 @@ def _look(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, forceinline=True)
-def _multiply(a, b, made):  # type: ignore[no-untyped-def]
+def _multiply(a, b, made):
     """The product of two matrices (3, 3)."""
     for i in range(3):
         for j in range(3):
@@ -296,7 +297,7 @@ def _multiply(a, b, made):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _outside(matrix, pixels, width, height):  # type: ignore[no-untyped-def]
+def _outside(matrix, pixels, width, height):
     """Whether a frame lies wholly to one side of a plate, by the corners of what is looked at: its first and last row
     begin and end there, and what lies between them on the frame does so on the plate."""
     last, across = pixels.shape[0] - 1, 0
@@ -318,7 +319,7 @@ def _outside(matrix, pixels, width, height):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _places(maps, pixels, places, needs):  # type: ignore[no-untyped-def]
+def _places(maps, pixels, places, needs):
     for f in range(maps.shape[0]):
         m = maps[f]
         for n in range(pixels.shape[0]):
@@ -332,7 +333,7 @@ def _places(maps, pixels, places, needs):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, forceinline=True)
-def _narrow(m, x, y, w):  # type: ignore[no-untyped-def]
+def _narrow(m, x, y, w):
     """The shorter side of a frame pixel taken through a map, at the place x, y that it comes to."""
     xu, xv = (m[0, 0] - x * m[2, 0]) / w, (m[0, 1] - x * m[2, 1]) / w
     yu, yv = (m[1, 0] - y * m[2, 0]) / w, (m[1, 1] - y * m[2, 1]) / w

@@ -130,7 +130,7 @@ def mark_faults(
             frames = _frames(choreography, label.id, step, looks)
             sights[label.id] = pieces.kept(
                 ("sights", faces, _made_of(film, choreography, label, frames)),
-                lambda label=label, frames=frames: _sights(film, choreography, label, frames, view, faces),  # type: ignore[misc]
+                lambda label=label, frames=frames: _sights(film, choreography, label, frames, view, faces),
                 lambda made: 300 * len(made),
             )
             found += _reading(film, label, sights[label.id], choreography, step)
@@ -293,7 +293,7 @@ def _covered(film: Film, sights: dict[str, list[_Sight]], step: int, pieces: Pie
         boxes = digest(np.array([sight.box for _, sight in seen]))
         for i, j, share in pieces.kept(
             ("overlaps", boxes),
-            lambda seen=seen: _overlaps(seen),  # type: ignore[misc]
+            lambda seen=seen: _overlaps(seen),
             lambda made: 200 * len(made),
         ):
             meets.setdefault((seen[i][0], seen[j][0]), []).append((share, frame))

@@ -6,7 +6,7 @@ from __future__ import annotations
 import unicodedata
 from dataclasses import dataclass
 from itertools import groupby
-from typing import Literal
+from typing import Any, Literal
 
 import uharfbuzz as hb
 from bidi import algorithm
@@ -94,7 +94,7 @@ def set_text(text: str, family: str, bold: bool, italic: bool, tracking: float, 
 
 def _levels(line: str) -> list[int]:
     """The embedding level of each letter of a line."""
-    storage = algorithm.get_empty_storage()
+    storage: dict[str, Any] = algorithm.get_empty_storage()
     storage["base_level"] = base = algorithm.get_base_level(line)
     storage["base_dir"] = ("L", "R")[base]
     algorithm.get_embedding_levels(line, storage)

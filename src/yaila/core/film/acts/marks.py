@@ -634,7 +634,8 @@ class CopyLook(FilmAct):
             other = film.mark(key)
             if other.kind != mark.kind:
                 raise BadEdit(f"A {other.kind} cannot look as a {mark.kind}: “{other.name}” was left as it is.")
-            other.look, other.style, other.own = mark.look, mark.style, mark.own
+            for name in ("look", "style", "own"):
+                setattr(other, name, getattr(mark, name))
         return film
 
 

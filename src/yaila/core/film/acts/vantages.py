@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -94,7 +94,7 @@ class VantageAtFrame(FilmAct):
         leg, before = plan.legs[index], film.vantages[index]
         pose = plan.pose(Time(self.frame))
         vantage = Vantage(
-            **{**_posed(pose), "heading": wrapped(pose.heading), "roll": wrapped(pose.roll)},
+            **_posed(pose) | {"heading": wrapped(pose.heading), "roll": wrapped(pose.roll)},
             id=self.id,
             name=f"Vantage {len(film.vantages) + 1}",
             hold=0.0,
@@ -521,5 +521,5 @@ def _within(heading: float) -> float:
     return wrapped(heading) if abs(heading) > 360 else heading
 
 
-def _posed(pose: Pose) -> dict[str, float]:
+def _posed(pose: Pose) -> dict[str, Any]:
     return {name: getattr(pose, name) for name in ("x", "y", "span", "tilt", "heading", "roll", "focal")}

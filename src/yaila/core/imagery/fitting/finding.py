@@ -449,7 +449,7 @@ class _Grid:
         flat = through(self.below_from_grid, np.stack([columns + 0.5, rows + 0.5], axis=-1))
         at = through(np.linalg.inv(self.below_from_grid), curved(flat, globe, self.below_size)) - 0.5
         across, down = (np.ascontiguousarray(at[..., axis], np.float32) for axis in (0, 1))
-        return np.asarray(cv2.remap(raw, across, down, cv2.INTER_CUBIC))
+        return np.asarray(cv2.remap(raw, across, down, cv2.INTER_CUBIC), np.uint8)
 
 
 @dataclass(frozen=True)

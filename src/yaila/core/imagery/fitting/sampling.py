@@ -60,4 +60,4 @@ def resampled(pyramid: Pyramid, plate_from_grid: NDArray[Any], width: int, heigh
             flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP,
         )
         fine[inside == 0] = 0
-    return np.asarray(cv2.resize(fine, (width, height), interpolation=cv2.INTER_AREA))
+    return np.asarray(cv2.resize(fine, (width, height), interpolation=cv2.INTER_AREA), np.uint8)
