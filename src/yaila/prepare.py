@@ -36,32 +36,42 @@ MOVING = 30
 
 def prepare() -> None:
     """Draw, check and trace a small film that asks for every way of drawing plates, and survey a little of the practice
-    world: side by side, as compiling uses one processor."""
+    world: side by side, as compiling uses one processor, and so that neither compiles what the other one does."""
     forget_old()
-    with ProcessPoolExecutor(1, get_context("spawn")) as beside:
-        checked = beside.submit(_checked)
-        _drawn()
+    with ProcessPoolExecutor(1, get_context("spawn")) as beside, _small_film() as (film, renderer):
+        finished, checked = beside.submit(_finished), beside.submit(_checked)
+        ground = film.model_copy(update={"lamps": [], "decks": []})
+        # The other one soon needs this too.
+        alone = ground.model_copy(update={"plates": film.plates[:1]})
+        for quality in Quality:
+            renderer.render(Request(alone, Time(0), SIZE, quality, without=frozenset(EFFECTS)))
+        for without in (frozenset(EFFECTS), frozenset(EFFECTS) - {"relief"}):
+            for quality in Quality:
+                for frame in (0, MOVING, 49):
+                    for clear in (False, True):
+                        renderer.render(Request(ground, Time(frame), SIZE, quality, clear=clear, without=without))
+        finished.result()
+        for without in (frozenset({"relief"}), frozenset[str]()):
+            for quality in Quality:
+                renderer.render(Request(film, Time(MOVING), SIZE, quality, without=without))
+        renderer.render(Request(film, Time(MOVING), SIZE, clear=True, without=frozenset({"relief"})))
         checked.result()
 
 
-def _drawn() -> None:
+def _finished() -> None:
+    """The practice world, and all that lies over the ground, where there is nothing on it."""
+    _survey()
     with _small_film() as (film, renderer):
+        trace(next(plate for plate in film.plates if plate.name == "land"), renderer.open_picture)
+        bare = film.model_copy(update={"plates": []})
         for quality in Quality:
-            for frame in (0, 30, 49):
-                for clear in (False, True):
-                    renderer.render(Request(film, Time(frame), SIZE, quality, clear=clear, without=frozenset(EFFECTS)))
-            for without in ({"relief"}, set()):
-                renderer.render(Request(film, Time(MOVING), SIZE, quality, without=frozenset(without)))
-        renderer.render(Request(film, Time(MOVING), SIZE, clear=True, without=frozenset({"relief"})))
+            for clear in (False, True):
+                frame = Request(bare, Time(MOVING), SIZE, quality, clear=clear, without=frozenset({"relief"}))
+                renderer.render(frame)
 
 
 def _checked() -> None:
-    _survey()
     with _small_film() as (film, renderer):
-        # How plates are drawn the other has compiled by now.
-        for quality in Quality:
-            renderer.render(Request(film, Time(MOVING), SIZE, quality, without=frozenset(EFFECTS) - {"relief"}))
-        trace(next(plate for plate in film.plates if plate.name == "land"), renderer.open_picture)
         plain = film.model_copy(update={"finish": film.finish.without(EFFECTS)})
         soundings_of(plain, Pieces(renderer.open_picture), renderer=renderer)
 
