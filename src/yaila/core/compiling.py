@@ -7,6 +7,7 @@ Whoever sets Yaila up waits for it, so it is kept short:
 - A function that is called with numbers that stand in the code says what it takes (``@njit((float64, int64))``): it
   would be compiled for each number.
 - Parts of arrays are not assigned to one another: the error that could have is more code than most loops.
+- Nobody hands compiled functions to others: what that would take is not compiled.
 - Nobody counts who holds arrays (see :func:`njit`).
 
 What was compiled is kept for the person, by all that it was made of (:class:`Kept`): another copy of Yaila, or a newer
@@ -45,7 +46,7 @@ def njit(*signature: Any, allocates: bool = False, **options: Any) -> Any:
     two threads wait for one another in. Whoever calls a compiled function holds its arrays until it ends; only one that
     makes arrays of its own (``allocates``) has to count.
     """
-    return _NUMBA.njit(*signature, _nrt=allocates, error_model="numpy", **options)
+    return _NUMBA.njit(*signature, _nrt=allocates, error_model="numpy", no_cfunc_wrapper=True, **options)
 
 
 class Apart(Compiler):
