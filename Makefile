@@ -63,10 +63,13 @@ format: $(VENV)/.dev
 # Python: exact versions from the lock files; what demo needs, and what tests need besides.
 INSTALL := $(BIN)/uv pip install --quiet --no-deps --python $(BIN)/python
 
+# The pip that is there puts uv in, as one of its own takes seconds; where there is none, it gets its own.
+UV := install --quiet --disable-pip-version-check uv==0.13.9
+
 $(BIN)/uv:
 	$(PYTHON) -c 'import sys; sys.exit("Yaila needs Python 3.11 or newer.") if sys.version_info < (3, 11) else None'
-	$(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --disable-pip-version-check uv==0.13.9
+	$(PYTHON) -m venv --without-pip $(VENV)
+	$(PYTHON) -m pip --python $(BIN)/python $(UV) || { $(BIN)/python -m ensurepip && $(BIN)/python -m pip $(UV); }
 
 $(VENV)/.run: $(BIN)/uv requirements.lock pyproject.toml
 	$(INSTALL) -r requirements.lock -e .
