@@ -195,16 +195,15 @@ export class Placing {
   /** Set a mark that comes at the playhead, or with what lies within reach. */
   async #set(kind: "marker" | "label", mark: object, reach: number): Promise<void> {
     const id = newId();
-    await session.act({ act: `add_${kind}`, [kind]: { id, ...mark }, frame: player.frame, reach } as never);
-    this.#show(kind, id);
+    const added = { act: `add_${kind}`, [kind]: { id, ...mark }, frame: player.frame, reach } as never;
+    if (await session.act(added)) this.#show(kind, id);
   }
 
   async #region(shape: object, rim: XY | null = null): Promise<void> {
     const id = newId();
     const name = `Region ${session.film!.regions.length + 1}`;
     const region = { id, name, ...shape };
-    await session.act({ act: "add_region", region, frame: player.frame, rim } as never);
-    this.#show("region", id);
+    if (await session.act({ act: "add_region", region, frame: player.frame, rim } as never)) this.#show("region", id);
   }
 
   /** Choose a mark that was just set, and go to where all of it is seen. */

@@ -35,7 +35,7 @@ function take(tool: Tool, step: typeof session.step = "mark") {
 beforeEach(() => {
   session.sheet = { film, plan: { marks: [], vantages: [] } } as never;
   session.notice = "";
-  for (const spy of [act, addRoute, tie]) spy.mockReset().mockResolvedValue(undefined as never);
+  for (const spy of [act, addRoute, tie]) spy.mockReset().mockResolvedValue(true as never);
   placing = new Placing(
     () => view,
     () => plate,
@@ -143,6 +143,14 @@ describe("placing on the chart", () => {
     expect(act.mock.calls[0]![0]).toMatchObject({ act: "add_marker", reach: 6, marker: { x: 5, y: 5 } });
     expect(session.selection).toMatchObject({ kind: "marker" });
     expect(session.tool).toBe("select");
+  });
+
+  it("keeps the tool in hand, and what was chosen, when what was placed is refused", async () => {
+    take("marker");
+    session.selection = { kind: "vantage", id: "v" };
+    act.mockResolvedValue(false);
+    await placing.click([5, 5]);
+    expect([act.mock.calls.length, session.selection.id, session.tool]).toEqual([1, "v", "marker"]);
   });
 
   it("gives a dragged frame the film's shape, wide enough for all of the drag", async () => {

@@ -131,7 +131,7 @@ class Flight {
     await this.#settled();
     const pose = this.pose;
     if (!pose) return;
-    await session.act({ act: "fly_vantage", vantage: session.film!.vantages[index]!.id, pose });
+    if (!(await session.act({ act: "fly_vantage", vantage: session.film!.vantages[index]!.id, pose }))) return;
     this.land();
     player.seek(session.plan!.vantages[index]!.start);
   }

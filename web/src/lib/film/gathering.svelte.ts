@@ -160,7 +160,7 @@ class Gathering {
   }
 
   async fetchPlan(): Promise<void> {
-    const plan = this.plan;
+    const [film, plan] = [session.id, this.plan];
     if (!plan) return;
     try {
       await told(
@@ -173,16 +173,16 @@ class Gathering {
           },
         }),
       );
-      this.plan = null;
-      this.stretch = null;
+      if (plan === this.plan) [this.plan, this.stretch] = [null, null];
       await session.pulse();
     } catch (error) {
-      this.fault = (error as Error).message;
+      if (film === session.id) this.fault = (error as Error).message;
     }
   }
 
   /** Ask the source once more for the tiles that a plate lacks. */
   async askAgain(plate: string): Promise<void> {
+    const film = session.id;
     try {
       await told(
         api.POST("/api/films/{film_id}/captures/again/{plate_id}", {
@@ -191,7 +191,7 @@ class Gathering {
       );
       await session.pulse();
     } catch (error) {
-      this.fault = (error as Error).message;
+      if (film === session.id) this.fault = (error as Error).message;
     }
   }
 

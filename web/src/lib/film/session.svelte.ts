@@ -399,7 +399,7 @@ export class Session {
   /** Let a value change over the film, from a frame on, or set another stop there. */
   async grow(address: Address, frame: number): Promise<void> {
     const id = newId();
-    await this.act({ act: "set_value", ...address, frame, value: null, change: true, id });
+    if (!(await this.act({ act: "set_value", ...address, frame, value: null, change: true, id }))) return;
     this.course = { ...address, stop: this.courseAt(address)?.stops.find((one) => one.frame === frame)?.id ?? null };
   }
 
@@ -424,8 +424,8 @@ export class Session {
     const name = `Route ${(this.film?.routes.length ?? 0) + 1}`;
     const draws = { shown: this.step === "mark" };
     const frame = draws.shown ? at : null;
-    await this.act({ act: "add_route", route: { id, name, points, closed: false, draws } as never, frame, follower });
-    if (!follower) this.select({ kind: "route", id });
+    const route = { id, name, points, closed: false, draws } as never;
+    if ((await this.act({ act: "add_route", route, frame, follower })) && !follower) this.select({ kind: "route", id });
   }
 
   /** Try a property of how a mark looks, on it or on its style. */
@@ -661,6 +661,7 @@ export class Session {
 
   /** Tie what a plate shows at a ground place to where it belongs; with `tie`, move that one; to the ground itself. */
   async tie(plate: string, at: XY, to: XY, tie: string | null = null, ground = false): Promise<void> {
+    const film = this.id;
     await this.guarded(async () => {
       const made = await told<Tie>(
         api.POST("/api/films/{film_id}/trials/tie", {
@@ -668,6 +669,7 @@ export class Session {
           body: { plate, at, to, tie, exact: true, ground },
         }),
       );
+      this.#meantFor(film);
       const fit = this.sheet!.film.plates.find((one) => one.id === plate)!.fit;
       const ties = tie ? fit.ties.map((one) => (one.id === tie ? made : one)) : [...fit.ties, made];
       await this.act({ act: "tie_plate", plate, ties, model: fit.model });
@@ -676,12 +678,14 @@ export class Session {
 
   /** Look for the features of a plate's ties anew, or of one of them, as the plate lies now. */
   async tieExactly(plate: string, tie: string | null = null): Promise<void> {
+    const film = this.id;
     await this.guarded(async () => {
       const ties = await told<Tie[]>(
         api.POST("/api/films/{film_id}/trials/plates/{plate_id}/ties", {
           params: { path: { film_id: this.id, plate_id: plate }, query: { state: this.state, tie } },
         }),
       );
+      this.#meantFor(film);
       const fit = this.sheet!.film.plates.find((one) => one.id === plate)!.fit;
       const better = ties.filter((one, k) => one.match !== fit.ties[k]?.match || `${one.to}` !== `${fit.ties[k]?.to}`);
       if (!better.length) throw new Error("Nothing agrees better than what is tied already.");
@@ -804,6 +808,11 @@ export class Session {
     );
   }
 
+  /** What is meant for a film is done to no other. */
+  #meantFor(film: string): void {
+    if (this.id !== film) throw new Refusal("Another film was opened before this edit was made, so it was not.", 0);
+  }
+
   #line: Promise<boolean> = Promise.resolve(true);
 
   /** Edits go out one after the other, each made on the revision the one before came to. */
@@ -811,7 +820,7 @@ export class Session {
     const film = this.id;
     this.#line = this.#line.then(() =>
       this.guarded(async () => {
-        if (this.id !== film) throw new Refusal("Another film was opened before this edit was made, so it was not.", 0);
+        this.#meantFor(film);
         try {
           const sheet = await send(`"${this.sheet!.revision}"`);
           if (this.id === film) this.sheet = sheet;

@@ -268,6 +268,36 @@ describe("a session", () => {
     expect([session.id, session.sheet?.revision]).toEqual(["f2", 30]);
   });
 
+  it("ties nothing in another film that was opened while a tie was worked out, and says so", async () => {
+    const session = await opened();
+    session.sheet = {
+      ...sheet(7),
+      film: { ...film(), plates: [{ id: "p", fit: { ties: [], model: "similarity" } }] },
+    } as never;
+    let go = () => {};
+    answer = async (call) => {
+      if (call.path.includes("trials")) await new Promise<void>((on) => (go = on));
+      const id = call.path.includes("f2") ? "f2" : "f1";
+      return { body: call.path.endsWith("/pulse") ? { revision: 7, jobs: [] } : { ...sheet(7), id } };
+    };
+    const tying = session.tie("p", [0, 0], [1, 1]);
+    await vi.waitFor(() => expect(calls.some((call) => call.path.includes("trials/tie"))).toBe(true));
+    await session.open("f2");
+    go();
+    await tying;
+    expect(session.notice).toContain("Another film was opened");
+    expect(calls.filter((call) => call.path.includes("/acts"))).toEqual([]);
+  });
+
+  it("chooses nothing that was refused", async () => {
+    const session = await opened();
+    session.sheet = { ...sheet(7), film: { ...film(), routes: [] } } as never;
+    answer = () => ({ status: 422, body: { detail: "That cannot be." } });
+    await session.addRoute([], 0);
+    await session.grow({ of: "a", field: "tilt" } as never, 3);
+    expect([session.selection, session.course, session.notice]).toEqual([null, null, "That cannot be."]);
+  });
+
   it("puts down all that is of one film before another lies on the table, and tells who holds more of it", async () => {
     const session = await opened();
     session.select({ kind: "vantage", id: "a" });

@@ -157,12 +157,10 @@ describe("what is heard", () => {
     levelled = "0";
     const hearing = new Hearing();
     hearing.play(0, 1);
-    await turn(10);
-    expect(hearing.unlevelled).toBe(true);
+    await vi.waitFor(() => expect(hearing.unlevelled).toBe(true));
     levelled = "1";
     hearing.play(0, 1);
-    await turn(10);
-    expect(hearing.unlevelled).toBe(false);
+    await vi.waitFor(() => expect(hearing.unlevelled).toBe(false));
     expect(asked.length).toBe(2);
     hearing.play(0, 1);
     await turn(10);

@@ -66,7 +66,7 @@
 
   async function remove() {
     const at = index;
-    await session.act({ act: "remove_vantages", vantages: session.chosen });
+    if (!(await session.act({ act: "remove_vantages", vantages: session.chosen }))) return;
     const left = session.film!.vantages[Math.min(at, session.film!.vantages.length - 1)];
     session.select(left ? { kind: "vantage", id: left.id } : null);
   }
