@@ -2,6 +2,7 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { flight } from "./flight.svelte";
 import { player } from "./player.svelte";
+import { session } from "./session.svelte";
 
 type Asked = { pose: { x: number } | null; gesture: { kind: string; by: number[] } };
 
@@ -54,5 +55,16 @@ describe("a flight", () => {
     flight.land();
     await answerOne();
     expect(flight.flying).toBe(false);
+  });
+
+  it("stays in the air when what it has come to is refused for a vantage", async () => {
+    session.sheet = { id: "f1", film: { vantages: [{ id: "v" }] }, plan: { vantages: [] } } as never;
+    const act = vi.spyOn(session, "act").mockResolvedValue(false);
+    flight.nudge({ kind: "fly", by: [0, 1] });
+    await answerOne();
+    await vi.waitFor(() => expect(flight.flying).toBe(true));
+    await flight.moveVantage(0);
+    expect([act.mock.calls.length, flight.pose?.x]).toEqual([1, 1]);
+    act.mockRestore();
   });
 });
