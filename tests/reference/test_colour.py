@@ -42,6 +42,8 @@ def test_oklab_is_ottossons(colours: np.ndarray) -> None:
     assert linear_from_oklab(oklab_from_linear(decoded(colours / 255))) == pytest.approx(
         decoded(colours / 255), abs=1e-9
     )
+    # Whole numbers are colours too.
+    assert oklab_from_linear(np.eye(3, dtype=int)).tolist() == oklab_from_linear(np.eye(3)).tolist()
 
 
 def test_the_difference_is_ciede2000(colours: np.ndarray) -> None:

@@ -5,6 +5,8 @@ Arrays are (..., 3); encoded and linear sRGB run 0..1, Oklab's L 0..1 and its a 
 
 from __future__ import annotations
 
+from typing import cast
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -30,7 +32,7 @@ _ROOTS_FROM_LAB = np.linalg.inv(_LAB_FROM_ROOTS)
 
 def as_fine(matrix: Floats, values: Floats) -> Floats:
     """A matrix in the numbers of what goes through it: 32 bits stay 32 bits."""
-    return matrix.astype(values.dtype, copy=False)
+    return cast("Floats", matrix.astype(np.float32) if values.dtype == np.float32 else matrix)
 
 
 def decoded(values: Floats) -> Floats:

@@ -20,7 +20,7 @@
       .join(";"),
   );
   $effect(() => {
-    void [session.id, imagery, view, plates, session.judging, wipe, painter.arrived];
+    void [imagery, view, plates, session.judging, wipe, painter.arrived];
     if (["fit", "gather"].includes(session.step)) void session.selection;
     void session.step;
     if (asked) return;

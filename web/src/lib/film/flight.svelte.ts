@@ -25,6 +25,10 @@ class Flight {
   #asking = false;
   #landed = 0;
 
+  constructor() {
+    session.whenOpened(() => this.land());
+  }
+
   get flying(): boolean {
     return this.pose !== null;
   }

@@ -50,7 +50,8 @@ class Gathering {
   constructor() {
     // What was planned for one film is not fetched for another.
     session.whenOpened(() => {
-      [this.of, this.place, this.stretch, this.plan, this.fault] = ["film", null, null, null, ""];
+      [this.of, this.place, this.stretch, this.plan] = ["film", null, null, null];
+      [this.planning, this.fault] = [false, ""];
     });
   }
 
@@ -132,11 +133,12 @@ class Gathering {
 
   async makePlan(): Promise<void> {
     const film = session.id;
+    let plan: CapturePlan | null = null;
     this.planning = true;
-    try {
+    await this.#attempt(async () => {
       const place = this.of === "place" && this.place ? this.place : null;
       if (this.of === "place" && !place) throw new Error("Search a place above the chart first.");
-      const plan = await told<CapturePlan>(
+      plan = await told<CapturePlan>(
         api.POST("/api/films/{film_id}/captures/plan", {
           params: { path: { film_id: film } },
           body: {
@@ -151,18 +153,14 @@ class Gathering {
           },
         }),
       );
-      if (film === session.id) [this.plan, this.fault] = [plan, ""];
-    } catch (error) {
-      if (film === session.id) [this.plan, this.fault] = [null, (error as Error).message];
-    } finally {
-      this.planning = false;
-    }
+    });
+    if (film === session.id) [this.plan, this.planning] = [plan, false];
   }
 
   async fetchPlan(): Promise<void> {
-    const [film, plan] = [session.id, this.plan];
+    const plan = this.plan;
     if (!plan) return;
-    try {
+    await this.#attempt(async () => {
       await told(
         api.POST("/api/films/{film_id}/captures", {
           params: { path: { film_id: session.id } },
@@ -175,24 +173,31 @@ class Gathering {
       );
       if (plan === this.plan) [this.plan, this.stretch] = [null, null];
       await session.pulse();
-    } catch (error) {
-      if (film === session.id) this.fault = (error as Error).message;
-    }
+    });
   }
 
   /** Ask the source once more for the tiles that a plate lacks. */
   async askAgain(plate: string): Promise<void> {
-    const film = session.id;
-    try {
+    await this.#attempt(async () => {
       await told(
         api.POST("/api/films/{film_id}/captures/again/{plate_id}", {
           params: { path: { film_id: session.id, plate_id: plate } },
         }),
       );
       await session.pulse();
+    });
+  }
+
+  /** Do something for the open film; why it cannot be done is said as long as that is open. */
+  async #attempt(work: () => Promise<void>): Promise<void> {
+    const film = session.id;
+    let fault = "";
+    try {
+      await work();
     } catch (error) {
-      if (film === session.id) this.fault = (error as Error).message;
+      fault = (error as Error).message;
     }
+    if (film === session.id) this.fault = fault;
   }
 
   /** Once the film has been sounded as it stands. */

@@ -661,15 +661,15 @@ export class Session {
 
   /** Tie what a plate shows at a ground place to where it belongs; with `tie`, move that one; to the ground itself. */
   async tie(plate: string, at: XY, to: XY, tie: string | null = null, ground = false): Promise<void> {
-    const film = this.id;
     await this.guarded(async () => {
-      const made = await told<Tie>(
-        api.POST("/api/films/{film_id}/trials/tie", {
-          params: { path: { film_id: this.id }, query: { state: this.state } },
-          body: { plate, at, to, tie, exact: true, ground },
-        }),
+      const made = await this.whileOpen(
+        told<Tie>(
+          api.POST("/api/films/{film_id}/trials/tie", {
+            params: { path: { film_id: this.id }, query: { state: this.state } },
+            body: { plate, at, to, tie, exact: true, ground },
+          }),
+        ),
       );
-      this.#meantFor(film);
       const fit = this.sheet!.film.plates.find((one) => one.id === plate)!.fit;
       const ties = tie ? fit.ties.map((one) => (one.id === tie ? made : one)) : [...fit.ties, made];
       await this.act({ act: "tie_plate", plate, ties, model: fit.model });
@@ -678,14 +678,14 @@ export class Session {
 
   /** Look for the features of a plate's ties anew, or of one of them, as the plate lies now. */
   async tieExactly(plate: string, tie: string | null = null): Promise<void> {
-    const film = this.id;
     await this.guarded(async () => {
-      const ties = await told<Tie[]>(
-        api.POST("/api/films/{film_id}/trials/plates/{plate_id}/ties", {
-          params: { path: { film_id: this.id, plate_id: plate }, query: { state: this.state, tie } },
-        }),
+      const ties = await this.whileOpen(
+        told<Tie[]>(
+          api.POST("/api/films/{film_id}/trials/plates/{plate_id}/ties", {
+            params: { path: { film_id: this.id, plate_id: plate }, query: { state: this.state, tie } },
+          }),
+        ),
       );
-      this.#meantFor(film);
       const fit = this.sheet!.film.plates.find((one) => one.id === plate)!.fit;
       const better = ties.filter((one, k) => one.match !== fit.ties[k]?.match || `${one.to}` !== `${fit.ties[k]?.to}`);
       if (!better.length) throw new Error("Nothing agrees better than what is tied already.");
@@ -806,6 +806,14 @@ export class Session {
     await this.keep((seen) =>
       told(api.POST(path, { params: { path: { film_id: this.id }, header: { "If-Match": seen } } })),
     );
+  }
+
+  /** What the film waits for before an edit is made of it; refused when another one has come meanwhile. */
+  async whileOpen<T>(work: Promise<T>): Promise<T> {
+    const film = this.id;
+    const made = await work;
+    this.#meantFor(film);
+    return made;
   }
 
   /** What is meant for a film is done to no other. */

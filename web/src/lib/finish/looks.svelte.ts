@@ -17,8 +17,8 @@ class Looks {
   async save(name: string): Promise<boolean> {
     let saved = false;
     await session.guarded(async () => {
-      await told(api.POST("/api/looks", { body: { film: session.id, state: session.state, name } }));
-      this.all = await told(api.GET("/api/looks"));
+      const saving = told(api.POST("/api/looks", { body: { film: session.id, state: session.state, name } }));
+      await session.whileOpen(saving.then(async () => (this.all = await told(api.GET("/api/looks")))));
       saved = true;
     });
     return saved;
@@ -43,7 +43,7 @@ class Looks {
     let found: { numbers: Record<string, number> } | null = null;
     const query = { film: session.id, state: session.state, frame: `${frame}` };
     await session.guarded(async () => {
-      found = await sent("/api/looks/match", query, file);
+      found = await session.whileOpen(sent("/api/looks/match", query, file));
     });
     return found;
   }
@@ -52,8 +52,9 @@ class Looks {
   async bringTable(file: File): Promise<string | null> {
     let key: string | null = null;
     await session.guarded(async () => {
-      key = (await sent<OfferedTable>("/api/tables", {}, file)).key;
-      this.tables = await told(api.GET("/api/tables"));
+      const bringing = sent<OfferedTable>("/api/tables", {}, file);
+      await session.whileOpen(bringing.then(async () => (this.tables = await told(api.GET("/api/tables")))));
+      key = (await bringing).key;
     });
     return key;
   }

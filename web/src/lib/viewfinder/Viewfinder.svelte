@@ -82,7 +82,7 @@
 
   // Seeking or playing the film, or leaving the step, ends a flight.
   $effect(() => {
-    void [player.frame, player.playing, session.step, session.id];
+    void [player.frame, player.playing, session.step];
     untrack(() => flight.flying && flight.land());
   });
 

@@ -95,7 +95,7 @@
 
   async function build(instead: boolean) {
     const before = instead ? 0 : film.vantages.length;
-    await session.act({ ...act, instead });
+    if (!(await session.act({ ...act, instead }))) return;
     const first = session.film?.vantages[before];
     if (!first) return;
     session.select({ kind: "vantage", id: first.id });
