@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 from tests.chromium import launching
 
@@ -57,7 +57,9 @@ def main() -> None:
         page.locator("button.face", has_text="Look").click()
         page.keyboard.press("s")
         page.get_by_label("What is shown here").select_option("waveform")
-        page.wait_for_timeout(14000)
+        # Each look's small picture is drawn while nothing else is.
+        expect(page.locator(".swatches img").first).to_be_visible(timeout=120_000)
+        expect(page.locator(".swatches i")).to_have_count(0, timeout=120_000)
         take(page, "looks")
         page.keyboard.press("s")
         page.get_by_label("What is shown here").select_option("section")

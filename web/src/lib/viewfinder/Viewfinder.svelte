@@ -455,7 +455,7 @@
   }
   .split {
     position: absolute;
-    top: -16px;
+    top: 0;
     bottom: 0;
     width: 24px;
     margin-left: -12px;
@@ -468,7 +468,7 @@
     content: "";
     position: absolute;
     left: 11px;
-    top: 16px;
+    top: 0;
     bottom: 0;
     width: 2px;
     background: #fff;
@@ -476,19 +476,19 @@
   }
   .split span {
     position: absolute;
-    top: 0;
-    right: 20px;
+    top: 5px;
+    right: 22px;
     line-height: 14px;
     text-shadow: 0 0 3px #000;
   }
   .split span:last-child {
     right: auto;
-    left: 20px;
+    left: 22px;
   }
   .split i {
     position: absolute;
     left: 6px;
-    top: 3px;
+    top: 0;
     border: 6px solid transparent;
     border-top: 8px solid #fff;
   }
