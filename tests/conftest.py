@@ -3,6 +3,7 @@ process that hands tests out to others needs none of it, and they wait for that 
 
 from __future__ import annotations
 
+import gc
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -20,6 +21,16 @@ if TYPE_CHECKING:
     from yaila.core.film import Film
     from yaila.core.imagery import PageStore
     from yaila.store import Store
+
+# Until all tests are loaded nothing goes: looking for what could takes a tenth of that time, and of every other look.
+gc.disable()
+
+
+def pytest_collection_finish() -> None:
+    """All is loaded, and stays."""
+    gc.freeze()
+    gc.enable()
+
 
 # The same cases every time, however slow the machine is.
 settings.register_profile("steady", deadline=None, derandomize=True)

@@ -11,8 +11,6 @@ import warnings
 from typing import Any
 
 import numpy as np
-import pyogrio
-import pyproj
 import shapely
 from shapely.errors import ShapelyError
 
@@ -109,6 +107,8 @@ def _features(document: Any, file: str, plain: bool) -> Found:
 
 def _layers(data: bytes, file: str) -> Found:
     """What a reader of GDAL finds, layer by layer, in degrees."""
+    import pyogrio
+
     found, stem = Found(), file.rsplit(".", 1)[0][:100] or "Outline"
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
@@ -129,6 +129,8 @@ def _layers(data: bytes, file: str) -> Found:
 
 
 def _in_degrees(shapes: Any, crs: str | None, file: str) -> Any:
+    import pyproj
+
     bounds = shapely.total_bounds(shapes)
     if crs is None:
         if np.abs(bounds[[0, 2]]).max() > 360 or np.abs(bounds[[1, 3]]).max() > 90:

@@ -6,11 +6,8 @@ from pathlib import Path
 from typing import Literal
 
 import numpy as np
-import rasterio
 import tifffile
 from numpy.typing import NDArray
-from rasterio.enums import Resampling
-from rasterio.errors import RasterioError
 
 from yaila.core.errors import BadPicture
 
@@ -61,6 +58,11 @@ def read_heights(path: Path, codes: Codes) -> NDArray[np.float32]:
     """
     if codes == "metres" and (kept := _kept_values(path)) is not None:
         return kept
+    # Few films have heights.
+    import rasterio
+    from rasterio.enums import Resampling
+    from rasterio.errors import RasterioError
+
     try:
         with rasterio.open(path) as file:
             shape = kept_shape(file.height, file.width)

@@ -16,10 +16,10 @@ import time
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
 import cv2
-import httpx
 import numpy as np
 import pyvips
 from numpy.typing import NDArray
@@ -27,6 +27,9 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator, model_valida
 
 from yaila.core.errors import BadSurvey
 from yaila.core.ground.mercator import GroundBox, mercator_of
+
+if TYPE_CHECKING:
+    import httpx
 
 TIMEOUT = 12.0
 """Seconds that a tile may take."""
@@ -127,6 +130,9 @@ class Surveyor:
     """
 
     def __init__(self, source: Source, folder: Path, trusted: bool = False) -> None:
+        # Only who fetches tiles needs it.
+        import httpx
+
         self.source, self._folder = source, folder / source.id
         self._client = httpx.Client(timeout=TIMEOUT, follow_redirects=False, headers={"User-Agent": "Yaila"})
         self._host = urlsplit(source.template).hostname or ""
@@ -156,6 +162,8 @@ class Surveyor:
         return pixels
 
     def _fetched(self, address: str) -> tuple[bytes, str]:
+        import httpx
+
         why, name = "", self.source.name
         for attempt in range(TRIES):
             if attempt:
@@ -188,6 +196,8 @@ class Surveyor:
             TileMissing: the body is larger than any tile.
             httpx.HTTPError: there was none, or it did not come to its end in time.
         """
+        import httpx
+
         url = httpx.URL(address)
         port = f":{url.port}" if url.port else ""
         end = time.monotonic() + TIMEOUT

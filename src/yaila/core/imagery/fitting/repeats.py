@@ -11,7 +11,6 @@ from typing import Any
 
 import cv2
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 Floats = NDArray[Any]
@@ -69,11 +68,13 @@ def _whitened(grey: Floats, there: NDArray[np.bool_]) -> NDArray[np.float32]:
 
 def _periods(lit: NDArray[np.float32], there: NDArray[np.bool_]) -> list[tuple[int, int]]:
     """Distances (x, y) at which a picture agrees with itself."""
+    from scipy import fft
+
     rows, columns = lit.shape
-    shape = tuple(scipy.fft.next_fast_len(side * 3 // 2, real=True) for side in (rows, columns))
-    spectrum, cover = scipy.fft.rfft2(lit, shape), scipy.fft.rfft2(there.astype(np.float32), shape)
-    alike = scipy.fft.irfft2(np.abs(spectrum) ** 2, shape)
-    shared = scipy.fft.irfft2(np.abs(cover) ** 2, shape)
+    shape = tuple(fft.next_fast_len(side * 3 // 2, real=True) for side in (rows, columns))
+    spectrum, cover = fft.rfft2(lit, shape), fft.rfft2(there.astype(np.float32), shape)
+    alike = fft.irfft2(np.abs(spectrum) ** 2, shape)
+    shared = fft.irfft2(np.abs(cover) ** 2, shape)
     alike = alike / np.maximum(shared, 1) / max(float((lit * lit).sum() / max(there.sum(), 1)), 1e-9)
     half = shape[0] // 2
     alike, shared = np.roll(alike, half, axis=0), np.roll(shared, half, axis=0)
@@ -102,15 +103,17 @@ def runner_up(mine: Floats, other: Floats, there: Floats, at: tuple[int, int], a
         at: column and row of ``other`` where the first of ``mine`` lies.
         apart: nearer than this is the same place, pixels.
     """
+    from scipy import fft
+
     rows, columns = mine.shape
-    shape = tuple(scipy.fft.next_fast_len(side, real=True) for side in other.shape)
+    shape = tuple(fft.next_fast_len(side, real=True) for side in other.shape)
 
     def spectrum(one: Floats) -> Floats:
-        return np.asarray(scipy.fft.rfft2(one.astype(np.float32), shape))
+        return np.asarray(fft.rfft2(one.astype(np.float32), shape))
 
     def correlated(a: Floats, b: Floats) -> Floats:
         """Of every place of the smaller in the larger one, by their spectra."""
-        made = scipy.fft.irfft2(a * np.conj(b), shape)
+        made = fft.irfft2(a * np.conj(b), shape)
         return np.asarray(made[: other.shape[0] - rows + 1, : other.shape[1] - columns + 1])
 
     own = float((mine * mine).sum())
