@@ -8,6 +8,7 @@
 <script lang="ts">
   import { resting } from "../film/courses";
   import type { XY } from "../api/client";
+  import { arrivals } from "../film/arrivals.svelte";
   import { buried } from "../film/plates";
   import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";
@@ -433,8 +434,13 @@
       {/if}
       {#if film && !film.plates.length && !gathering.plan}
         <div class="empty">
-          <b>No imagery yet</b>
-          <span>Drop map pictures anywhere on this sheet, or search a place and capture it from a survey.</span>
+          {#if arrivals.count}
+            <b>Imagery is on its way</b>
+            <span>It is laid as soon as all of it is here; the list beside says how far it is.</span>
+          {:else}
+            <b>No imagery yet</b>
+            <span>Drop map pictures anywhere on this sheet, or search a place and capture it from a survey.</span>
+          {/if}
         </div>
       {/if}
     </div>

@@ -23,7 +23,7 @@
     const laid = plates.length ? plateNames(view, shownPlates(true)) : [];
     return plates.map((plate) => {
       const box = rect(plate.box);
-      const place = { x: box.x + 5, y: box.y + box.height - 6 };
+      const place = { x: Math.max(box.x, 0) + 5, y: Math.min(box.y + box.height, view.height) - 6 };
       const free =
         named.every(({ x, y }) => Math.abs(x - place.x) > WIDE || Math.abs(y - place.y) > 14) &&
         laid.every(

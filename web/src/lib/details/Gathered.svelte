@@ -21,14 +21,13 @@
     ),
   );
   let dismissed = $state<string[]>([]);
-  const arriving = $derived(arrivals.list.filter((arrival) => !arrival.error).length + imports.filter(isOpen).length);
   const rows = $derived((film?.plates ?? []).map((plate, index) => ({ plate, laid: plan!.plates[index]! })).reverse());
 </script>
 
 <section class="gathered" aria-label="Plates">
   <header>
     <h2>Plates</h2>
-    <span class="sub">{film?.plates.length ?? 0} laid{arriving ? `, ${arriving} arriving` : ""}</span>
+    <span class="sub">{film?.plates.length ?? 0} laid{arrivals.count ? `, ${arrivals.count} arriving` : ""}</span>
   </header>
   <div class="rows">
     {#each arrivals.list as arrival (arrival)}
@@ -53,7 +52,7 @@
               ? job.message
               : job.state === "waiting"
                 ? "waiting its turn"
-                : `${Math.round((100 * job.done) / Math.max(job.total, 1))} %${job.kind === "capture" ? ` of ${job.total - 1} tiles` : ""}${job.left ? `, ${clock(job.left)} left` : ""}`}</span
+                : `${Math.round((100 * job.done) / Math.max(job.total, 1))} %${job.kind === "capture" ? ` of ${(job.total - 1).toLocaleString("en")} tiles` : ""}${job.left ? `, ${clock(job.left)} left` : ""}`}</span
           >
         </div>
         {#if bad}

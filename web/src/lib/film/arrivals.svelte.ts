@@ -4,6 +4,7 @@ import { gathering } from "./gathering.svelte";
 import { opened } from "./opened.svelte";
 import { player } from "./player.svelte";
 import { session } from "./session.svelte";
+import { isOpen } from "./watch";
 
 /** Files that hold sound and no picture that could be laid. */
 const isSound = (file: File) =>
@@ -41,6 +42,11 @@ class Arrivals {
   #all = $state<Arrival[]>([]);
   /** Those on their way to the open film, or refused. */
   list = $derived(this.#all.filter((one) => one.film === session.id));
+  /** How many pictures and captures are on their way to become plates. */
+  count = $derived(
+    this.list.filter(({ error }) => !error).length +
+      session.jobs.filter((job) => (job.kind === "import" || job.kind === "capture") && isOpen(job)).length,
+  );
 
   /** Send files to become plates, one after the other; with `swap`, one that takes the place of a plate's picture. */
   async receive(files: Iterable<File>, swap: string | null = null): Promise<void> {

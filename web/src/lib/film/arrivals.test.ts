@@ -107,6 +107,19 @@ describe("files", () => {
     expect(sent[2]).toContain("as=inset");
   });
 
+  it("are counted while they are on their way, and captures with them", () => {
+    const job = (kind: string, state: string) => ({ id: kind + state, kind, state });
+    session.jobs = [
+      job("capture", "running"),
+      job("import", "waiting"),
+      job("import", "done"),
+      job("reel", "running"),
+    ] as never;
+    expect(arrivals.count).toBe(2);
+    session.jobs = [];
+    expect(arrivals.count).toBe(0);
+  });
+
   it("that are refused say why, and are put away by hand", async () => {
     vi.stubGlobal(
       "XMLHttpRequest",

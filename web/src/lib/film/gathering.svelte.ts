@@ -119,7 +119,16 @@ class Gathering {
     this.close = Math.max(place.size * 0.8, 600);
     const half = this.wide / 2;
     session.showBox = [place.x - half, place.y - half * 0.6, place.x + half, place.y + half * 0.6];
-    void this.makePlan();
+    void this.makePlan().then(() => this.#showPlan());
+  }
+
+  /** Show all of the plan, if there is one. */
+  #showPlan(): void {
+    const boxes = this.plan?.plates.map(({ box }) => box) ?? [];
+    if (!boxes.length) return;
+    const most = (side: number) => Math.max(...boxes.map((box) => box[side]!));
+    const least = (side: number) => Math.min(...boxes.map((box) => box[side]!));
+    session.showBox = [least(0), least(1), most(2), most(3)];
   }
 
   /** Plan for what the middle of the chart shows, from the width it shows down. */

@@ -22,7 +22,8 @@ beforeEach(() => {
     const loud = pathname.includes("/f3/");
     if (loud && searchParams.get("listens") === "true") found.push({ ...finding, id: "loudness-0" });
     const awaits = loud && !found.length;
-    return new Response(JSON.stringify({ findings: found, grave: found.length, awaits }), {
+    const plates = [{ box: [0, 10, 20, 30] }, { box: [-5, 12, 8, 40] }];
+    return new Response(JSON.stringify({ findings: found, grave: found.length, awaits, plates }), {
       headers: { "content-type": "application/json" },
     });
   });
@@ -91,5 +92,11 @@ describe("a plan of captures", () => {
     expect([asked, gathering.plan]).toEqual([["/api/films/f1/captures/plan"], null]);
     await gathering.makePlan();
     expect([gathering.plan === null, gathering.planning]).toEqual([false, false]);
+  });
+
+  it("for a place that was found is seen as a whole", async () => {
+    opened("f1");
+    gathering.goTo({ name: "Quay", kind: "landing", x: 3, y: 20, size: 5 });
+    await vi.waitFor(() => expect(session.showBox).toEqual([-5, 10, 20, 40]));
   });
 });

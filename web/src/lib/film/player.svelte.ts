@@ -53,6 +53,8 @@ export class Player {
   #key = "";
   #stillTimer: ReturnType<typeof setTimeout> | undefined;
   #from = { time: 0, frame: 0 };
+  /** The vantage that the playhead rests at, and how many frames after the camera has come there. */
+  #rests: { vantage: string; after: number } | null = null;
   #ticks: number[] = [];
   #raf = 0;
 
@@ -70,9 +72,24 @@ export class Player {
     this.frame = Math.min(Math.max(Math.round(frame), 0), last);
     this.#begins();
     if (!this.playing) {
+      this.#note();
       this.showStill();
       if (session.step === "sound") void hearing.scrub(this.frame);
     }
+  }
+
+  /** Note at which vantage the playhead rests. */
+  #note(): void {
+    const at = session.plan?.vantages.find(({ start, last }) => start <= this.frame && this.frame <= last);
+    this.#rests = at ? { vantage: at.id, after: this.frame - at.start } : null;
+  }
+
+  /** Whoever looks at a vantage goes on looking at it when an edit has moved it in time. */
+  #stay(): void {
+    if (this.playing || session.trial || !this.#rests) return;
+    const { vantage, after } = this.#rests;
+    const at = session.plan?.vantages.find(({ id }) => id === vantage);
+    if (at) this.frame = Math.min(at.start + after, at.last);
   }
 
   /** The film runs, or will, from the frame that the playhead is at. */
@@ -106,6 +123,7 @@ export class Player {
     hearing.stop();
     cancelAnimationFrame(this.#raf);
     this.#dropPending();
+    this.#note();
     this.showStill();
   }
 
@@ -122,6 +140,7 @@ export class Player {
     this.#key = key;
     this.#dropPending();
     this.ready.clear(this.picture);
+    this.#stay();
     if (this.frame > Math.max(this.frames - 1, 0)) this.frame = Math.max(this.frames - 1, 0);
     if (!this.playing) this.showStill();
   }
@@ -133,6 +152,7 @@ export class Player {
     this.picture?.close();
     this.picture = null;
     [this.frame, this.shownFrame, this.problem, this.unfinished] = [0, -1, "", false];
+    this.#rests = null;
     [this.#latency, this.#period] = [0, 0];
   }
 

@@ -1,7 +1,6 @@
 <script lang="ts">
   import { arrivals } from "../film/arrivals.svelte";
   import { session, type Step } from "../film/session.svelte";
-  import { isOpen } from "../film/watch";
   import Icon, { type IconName } from "../ui/Icon.svelte";
 
   let { onkeys }: { onkeys: () => void } = $props();
@@ -10,10 +9,6 @@
   const count = (number: number, word: string) =>
     number ? `${number} ${word}${number > 1 ? "s" : ""}` : `no ${word}s`;
   const running = $derived(session.jobs.find((job) => job.kind === "reel" && job.state === "running"));
-  const importing = $derived(
-    arrivals.list.filter((arrival) => !arrival.error).length +
-      session.jobs.filter((job) => job.kind === "import" && isOpen(job)).length,
-  );
   const refused = $derived(arrivals.list.filter((arrival) => arrival.error).length);
   const reels = $derived(session.jobs.filter((job) => job.kind === "reel" && job.state === "done").length);
   const declined = $derived(film?.plates.filter((plate) => plate.fit.note).length ?? 0);
@@ -24,8 +19,8 @@
       id: "gather",
       name: "Gather",
       icon: "gather",
-      state: importing
-        ? `${importing} arriving`
+      state: arrivals.count
+        ? `${arrivals.count} arriving`
         : refused
           ? `${refused} refused`
           : count(film?.plates.length ?? 0, "plate"),
