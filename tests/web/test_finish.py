@@ -42,6 +42,10 @@ def test_focus_is_picked_in_the_picture_and_goes_over_while_the_camera_flies(ser
     page.get_by_role("radio", name="Target", exact=True).click()
     server.until(lambda: len(finish(server)["lens"]["focus"].get("stops", [])) == 2)
     expect(page.get_by_role("button", name="Stop 2 of Focus")).to_be_visible()
+    # The new one is chosen; it is a distance, and no colour.
+    panel = page.get_by_role("region", name="Focus over the film")
+    expect(panel.locator("li.on")).to_contain_text("the target, ")
+    expect(panel.locator("input[type=color]")).to_have_count(0)
     # A number is dragged as any other, and undo takes all of it back.
     stop = page.get_by_label("F-number", exact=True)
     stop.fill("1.4")

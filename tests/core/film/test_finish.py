@@ -115,6 +115,7 @@ def test_the_focus_goes_over_evenly_in_one_over_the_distance() -> None:
     lane = next(one for one in plan.courses if one.of == "finish.lens")
     assert (lane.field, lane.label) == ("focus", "Focus")
     assert [stop.value for stop in lane.stops] == ["a distance", "a distance"]
+    assert [stop.distance for stop in lane.stops] == pytest.approx([400, 1600])
     assert lane.line[0][1] == 0.0
     assert lane.line[-1][1] == 1.0
 

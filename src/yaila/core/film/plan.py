@@ -202,11 +202,13 @@ class MarkPlan(BaseModel):
 
 
 class CourseStopPlan(BaseModel):
-    """A stop of a course: its frame, its value, and what it hangs on."""
+    """A stop of a course: its frame, its value, and what it hangs on; of a focus, how far away that is over flat
+    ground, ground units."""
 
     id: str
     frame: int
     value: float | str | None
+    distance: float | None
     on: str
 
 
@@ -388,9 +390,11 @@ def _drawn_course(film: Film, choreography: Choreography, running: _Running, tim
     frames = sorted({*edges, *chain(*between)})
     at = [Time(frame) for frame in frames]
     values = course_values(course, slot, at, choreography.timeline, part, part)
+    distances: dict[int, float] = {}
     if slot.kind == FOCUS:
         # Its line is how far away what is in focus is, in its logarithm.
-        values = [math.log(distance) for distance in focus_distances(film, choreography, values, at)]
+        distances = dict(zip(frames, focus_distances(film, choreography, values, at), strict=True))
+        values = [math.log(distances[frame]) for frame in frames]
     plain = [value for value in values if isinstance(value, float | int)]
     low, high = (min(plain), max(plain)) if plain else (0.0, 1.0)
     line = [
@@ -412,6 +416,7 @@ def _drawn_course(film: Film, choreography: Choreography, running: _Running, tim
                 id=stop.id,
                 frame=time.frame,
                 value=_said(film, stop.value),
+                distance=distances.get(max(time.frame, 0)),
                 on=stop.at.on,
             )
             for time, stop in stops

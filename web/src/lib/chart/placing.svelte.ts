@@ -143,7 +143,7 @@ export class Placing {
     } else if (tool === "focus") {
       const mark = this.#under(at);
       const frame = player.frame;
-      await session.act({ act: "focus", frame, on: mark ? "mark" : "place", mark, ground: at, change: false });
+      await session.focus({ frame, on: mark ? "mark" : "place", mark, ground: at });
       session.tool = "select";
     } else if (tool === "tie" || tool === "control") await this.#tie(at);
     else if (tool === "pick") await this.#pick(at);

@@ -1,9 +1,8 @@
 <script lang="ts">
   import type { CoursePlan, Ease, Moment } from "../api/client";
-  import type { Address } from "../film/courses";
+  import { stopSays, type Address } from "../film/courses";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
-  import { digits } from "../format";
   import Button from "../ui/Button.svelte";
   import Icon from "../ui/Icon.svelte";
   import Select from "../ui/Select.svelte";
@@ -23,8 +22,6 @@
     const place = stops.findIndex((one) => one.id === stop?.id);
     return place < 0 ? null : { ...stops[place]!, path: `${course.path}/stops/${place}` };
   });
-  const says = (value: number | string | null) =>
-    typeof value === "number" ? `${digits(value / course.factor, 3)} ${course.unit}` : (value ?? "");
   const eases = $derived([
     ...(session.choices?.eases ?? []).map(({ name }) => ({ value: name, label: name.toLowerCase() })),
     { value: "", label: "free" },
@@ -68,7 +65,7 @@
         >
           <i>{k + 1}</i>
           {#if course.tints.length}<span class="tint" style:background={one.value}></span>{/if}
-          <span>{says(one.value)}</span>
+          <span>{stopSays(course, one, session.film!.ground.kind)}</span>
           <u>{one.on === "film" ? "" : "tied"}</u>
           <time>{(one.frame / session.rate).toFixed(2)} s</time>
         </button>
@@ -92,7 +89,7 @@
           step={course.factor === 1 ? 1 : 0.05}
           onput={(value) => session.tryAct({ act: "move_stop", ...address, stop: stop.id, by: 0, value })}
         />
-      {:else if typeof stop.value === "string"}
+      {:else if typeof stop.value === "string" && course.tints.length}
         <ColourField
           label="Value"
           value={stop.value}

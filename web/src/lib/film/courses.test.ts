@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { CoursePlan, Film } from "../api/client";
-import { addressOf, courseAt, isCourse, lineOf, resting } from "./courses";
+import { addressOf, courseAt, isCourse, lineOf, resting, stopSays } from "./courses";
 
 const course = { of: "l", field: "look/opacity", line: [[0, 0], [50, 1]] } as unknown as CoursePlan; // prettier-ignore
 
@@ -16,6 +16,13 @@ describe("courses", () => {
     expect(resting(4)).toBe(4);
     expect(resting({ stops: [{ value: 2 }, { value: 9 }] })).toBe(2);
     expect([isCourse(null), isCourse("#fff"), isCourse({ stops: [] })]).toEqual([false, false, true]);
+  });
+
+  it("says what a stop is, and of a focus how far away that is", () => {
+    const stop = { id: "s", frame: 0, value: 0.5, distance: null, on: "film" };
+    expect(stopSays({ ...course, factor: 0.01, unit: "%" }, stop, "plain")).toBe("50 %");
+    expect(stopSays(course, { ...stop, value: "#ff0000" }, "plain")).toBe("#ff0000");
+    expect(stopSays(course, { ...stop, value: "a place", distance: 1827 }, "mercator")).toBe("a place, 1.827 km");
   });
 
   it("finds a course by its address and draws it high where its value is high", () => {

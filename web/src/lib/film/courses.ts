@@ -1,4 +1,5 @@
 import type { CoursePlan, Film } from "../api/client";
+import { digits, length } from "../format";
 
 /** A value of the document, or a course of it. */
 export type Changing<T> = T | { stops: { value: T }[] };
@@ -27,6 +28,13 @@ export function addressOf(film: Film, pointer: string): Address | null {
 /** The course at an address, if the value there changes. */
 export function courseAt(courses: CoursePlan[], { of, field }: Address): CoursePlan | null {
   return courses.find((one) => one.of === of && one.field === field) ?? null;
+}
+
+/** What the value of a stop is called; of a focus, how far away that is with it. */
+export function stopSays(course: CoursePlan, stop: CoursePlan["stops"][number], ground: string): string {
+  const { value, distance } = stop;
+  if (typeof value === "number") return `${digits(value / course.factor, 3)} ${course.unit}`;
+  return distance === null ? (value ?? "") : `${value}, ${length(distance, ground).join(" ")}`;
 }
 
 /** The line of a course in a box: points of a polyline. */

@@ -400,7 +400,20 @@ export class Session {
   async grow(address: Address, frame: number): Promise<void> {
     const id = newId();
     if (!(await this.act({ act: "set_value", ...address, frame, value: null, change: true, id }))) return;
-    this.course = { ...address, stop: this.courseAt(address)?.stops.find((one) => one.frame === frame)?.id ?? null };
+    this.#chooseStop(address, frame);
+  }
+
+  /** Focus on something at a frame; where the focus goes over, this is a stop of it. Whether it was done. */
+  async focus(on: Omit<Extract<Act, { act: "focus" }>, "act" | "change" | "id">): Promise<boolean> {
+    if (!(await this.act({ act: "focus", change: false, ...on }))) return false;
+    this.#chooseStop({ of: "finish.lens", field: "focus" }, on.frame);
+    return true;
+  }
+
+  /** Choose the stop at a frame of a value that changes. */
+  #chooseStop(address: Address, frame: number): void {
+    const course = this.courseAt(address);
+    if (course) this.course = { ...address, stop: course.stops.find((one) => one.frame === frame)?.id ?? null };
   }
 
   /** Leave effects out of the picture while one works, or show them again. */

@@ -17,6 +17,22 @@
         })
       : [],
   );
+  /** The least from the foot of a name to that of the next, pixels. */
+  const APART = 13;
+  /** How far down the feet of the names are: those of the limits give way to that of the focus. */
+  const feet = $derived.by(() => {
+    const [ends, focus] = [
+      lines.map(({ at }) => at[0]![1]! * height),
+      lines.findIndex(({ which }) => which === "focus"),
+    ];
+    const beside = ends.map((end, k) => end + (lines[k]!.which === "near" ? 13 : -4));
+    if (focus < 0) return beside;
+    return beside.map((foot, k) => {
+      if (k === focus) return foot;
+      const [above, middle] = [ends[k]! < ends[focus]!, beside[focus]!];
+      return above ? Math.min(foot, middle - APART) : Math.max(foot, middle + APART);
+    });
+  });
   /** How much of a line is drawn from either end: the middle of the picture stays free. */
   const SHARE = 0.14;
   const between = (a: number[], b: number[], share: number) =>
@@ -47,7 +63,7 @@
 
 <!-- Where the plane of focus and its limits meet the ground. -->
 <svg {width} {height} aria-hidden="true">
-  {#each lines as { which, at, says } (which)}
+  {#each lines as { which, at, says }, number (which)}
     {#each [[at[0], at[1]] as const, [at[1], at[0]] as const] as [from, to], k (k)}
       {@const [u0, v0] = between(from, to, 0)}
       {@const [u1, v1] = between(from, to, SHARE)}
@@ -60,7 +76,7 @@
       <!-- svelte-ignore a11y_no_static_element_interactions -->
       <line class="grab" x1={u} y1={v} x2={u1} y2={v1} onpointerdown={(event) => pull(event, at as number[][])} />
     {/if}
-    <text x={u! + 6} y={v! + (which === "near" ? 13 : -4)}>{which} {says}</text>
+    <text x={u! + 6} y={feet[number]}>{which} {says}</text>
   {/each}
 </svg>
 

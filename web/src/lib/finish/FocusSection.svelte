@@ -88,7 +88,7 @@
     if (kind === "place") return void (session.tool = "focus");
     const mark = kind === "mark" ? (session.mark?.mark.id ?? film.markers[0]?.id ?? film.labels[0]?.id ?? null) : null;
     if (kind === "mark" && !mark) return void (session.notice = "There is no mark yet to focus on. Set one in Mark.");
-    void session.act({ act: "focus", frame, on: kind, mark, change: false });
+    void session.focus({ frame, on: kind, mark });
   }
 
   let shows = $state<"section" | "waveform" | "vectors" | "histogram">("section");

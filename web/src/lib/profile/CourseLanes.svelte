@@ -1,10 +1,9 @@
 <script lang="ts">
   import { EFFECTS, addressed } from "../finish/effects";
   import type { CoursePlan } from "../api/client";
-  import { lineOf } from "../film/courses";
+  import { lineOf, stopSays } from "../film/courses";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
-  import { digits } from "../format";
   import { follow } from "../ui/follow";
   import { LANE, type Axis } from "./scale";
 
@@ -13,8 +12,7 @@
   const top = (k: number) => axis.bottom + k * LANE;
   type Stop = CoursePlan["stops"][number];
 
-  const says = (course: CoursePlan, stop: Stop) =>
-    typeof stop.value === "number" ? `${digits(stop.value / course.factor, 3)} ${course.unit}` : (stop.value ?? "");
+  const says = (course: CoursePlan, stop: Stop) => stopSays(course, stop, session.film!.ground.kind);
   /** How high a stop stands in its lane, 0 to 1. */
   const share = (course: CoursePlan, stop: Stop) =>
     course.line.find(([frame]) => frame >= stop.frame)?.[1] ?? course.line[course.line.length - 1]![1];

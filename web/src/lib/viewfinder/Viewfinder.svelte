@@ -151,8 +151,7 @@
   /** Focus on the place of the ground that was clicked, or on a mark. */
   async function focus(on: { ground: [number, number] } | { mark: string }) {
     const kind = "mark" in on ? ("mark" as const) : ("place" as const);
-    if (await session.act({ act: "focus", frame: player.frame, on: kind, change: false, ...on }))
-      session.tool = "select";
+    if (await session.focus({ frame: player.frame, on: kind, ...on })) session.tool = "select";
   }
 
   /** Focus on what shows there: the mountain, not the flat ground behind it. */
