@@ -119,6 +119,33 @@ def test_lamps_hang_where_one_clicks_and_burn_as_far_as_one_drags(server: Server
     server.until(lambda: film_of(server)["film"]["decks"] == [])
 
 
+def test_lamps_and_marks_are_set_in_the_picture_as_on_the_chart(server: Server, film: Page) -> None:
+    page = film
+    page.keyboard.press("5")
+    page.get_by_role("button", name="Add a lamp").click()
+    x, y = middle(page.locator(".viewfinder canvas"))
+    wide = page.locator(".viewfinder canvas").bounding_box()["width"]
+    # The first vantage shows 1,400 of the ground about (800, 450), straight down.
+    page.mouse.click(x + wide / 4, y)
+    server.until(lambda: len(film_of(server)["film"]["lamps"]) == 1)
+    lamp = film_of(server)["film"]["lamps"][0]
+    assert (lamp["x"], lamp["y"]) == pytest.approx((1150, 450), abs=5)
+    # A name that is set on a sign in the picture belongs to that.
+    page.keyboard.press("4")
+    for tool, sets in (("Marker", "markers"), ("Label", "labels")):
+        page.get_by_role("button", name=tool, exact=True).click()
+        if tool == "Label":
+            page.locator(".viewfinder polygon[data-mark]").first.click()
+        else:
+            x, y = middle(page.locator(".viewfinder canvas"))
+            page.mouse.click(x, y + 30)
+        server.until(lambda sets=sets: len(film_of(server)["film"][sets]) == 1)
+    marker, label = film_of(server)["film"]["markers"][0], film_of(server)["film"]["labels"][0]
+    assert marker["x"] == pytest.approx(800, abs=5)
+    assert (label["x"], label["y"]) == (marker["x"], marker["y"])
+    assert label["starts"] == {"on": "mark", "offset": 0, "mark": marker["id"], "edge": "starts"}
+
+
 def test_effects_are_left_out_of_sight_and_stay_in_the_film(server: Server, film: Page) -> None:
     page = film
     page.keyboard.press("5")

@@ -17,7 +17,7 @@ from pydantic import BaseModel, Field
 
 from yaila.api.desk import Desk, desk_of
 from yaila.api.lanes import is_long
-from yaila.core.camera import FrameSize, Pose
+from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.camera.flight import flown, panned, turned, zoomed
 from yaila.core.colour.grading import table_of
 from yaila.core.colour.scopes import ScopeKind, clipped, scope
@@ -247,10 +247,12 @@ def get_sharpness(film_id: str, frame: int, desk: TheDesk, state: str) -> Sharpn
 
 
 class PlaceFound(BaseModel):
-    """A place of the ground."""
+    """A place of the ground, and how much of it a pixel of the film shows there across the line of sight, ground
+    units."""
 
     x: float
     y: float
+    unit: float
 
 
 @router.get("/ground/{frame}")
@@ -262,7 +264,10 @@ def get_ground(film_id: str, frame: int, desk: TheDesk, state: str, u: InFrame, 
         raise NotFound(f"The film has no frame {frame}.")
     size = film.frame.size
     place = desk.renderer.place_at(Request(film, Time(frame), size), u * size.width, v * size.height)
-    return PlaceFound(x=place[0], y=place[1]) if place else None
+    if place is None:
+        return None
+    view = View.of(choreography.pose(Time(frame)), size)
+    return PlaceFound(x=place[0], y=place[1], unit=view.depth(place) / view.pixels_per_unit)
 
 
 @router.get("/grade/{frame}.cube", response_class=PlainTextResponse)

@@ -12,7 +12,7 @@ from tests.drawing import centroid, draw_scene, scene_at
 from yaila.core.camera import FrameSize, Pose, View
 from yaila.core.errors import BadEdit
 from yaila.core.film import Duration, Film, Marker, Passage, Route, RoutePoint, Scene, Vantage, acts, choreograph
-from yaila.core.film.marked import Draws
+from yaila.core.film.marked import Circle, Draws, Region
 from yaila.core.film.scene import DrawnRoute, Present
 from yaila.core.ground import GroundBox
 from yaila.core.imagery import PageStore
@@ -169,6 +169,21 @@ def test_a_marker_set_beside_a_route_stands_on_it_and_waits_for_the_line() -> No
     assert one.markers[0].starts == RouteMoment(route="r")
     away = acts.AddMarker(marker=Marker(id="m", x=930, y=9000), reach=60, frame=70).apply(film())
     assert away.markers[0].starts == FilmMoment(seconds=2.8)
+
+
+def test_what_is_set_at_the_films_end_is_seen_there() -> None:
+    one = film()
+    last = choreograph(one).frames - 1
+    for comes, takes in ((Arrival(how="fade", frames=10), 10), (Arrival(how="cut"), 0)):
+        made = acts.AddMarker(marker=Marker(id="m", x=0, y=0, comes=comes), frame=last).apply(one)
+        assert choreograph(made).timeline.ranges["m"].start.frame == last - takes
+        circle = Region(id="c", circle=Circle(x=0, y=0, radius=9), comes=comes)
+        made = acts.AddRegion(region=circle, frame=last).apply(one)
+        assert choreograph(made).timeline.ranges["c"].start.frame == last - takes
+    # A film that is shorter than it takes shows as much of it as it can.
+    short = film().model_copy(update={"vantages": film().vantages[:1]})
+    slow = Marker(id="m", x=0, y=0, comes=Arrival(how="fade", frames=500))
+    assert acts.AddMarker(marker=slow, frame=3).apply(short).markers[0].starts == FilmMoment(seconds=0)
 
 
 @settings(max_examples=40)

@@ -276,10 +276,15 @@ class TimedMark(Mark):
         """Frames before it begins to come, in which a line leads to it."""
         return 0
 
+    @property
+    def takes(self) -> int:
+        """Frames from when it begins until all of it is there."""
+        return self.led + (0 if self.comes.how == "cut" else self.comes.frames)
+
     def whole(self, start: int, end: int) -> int:
         """A frame at which all of it is there, when it is from ``start`` to before ``end``: as late as it may be if it
         goes before it has come."""
-        came = start + self.led + (0 if self.comes.how == "cut" else self.comes.frames)
+        came = start + self.takes
         return max(min(came, end - 1 - (self.goes.frames if self.ends else 0)), start)
 
     @field_validator("comes", "goes")

@@ -1,40 +1,12 @@
 import type { PlatePlan, XY } from "../api/client";
-import { arrivals } from "../film/arrivals.svelte";
 import { player } from "../film/player.svelte";
 import { newId, session, type Tool } from "../film/session.svelte";
+import { SET, setAt, showNew } from "../film/set";
 import { follow } from "../ui/follow";
 import { on, toScreen, type View } from "./view";
 
 /** Tools that take places click by click; dragging pans meanwhile. */
-const CLICKED: Tool[] = [
-  "tie",
-  "control",
-  "outline",
-  "pick",
-  "known",
-  "route",
-  "marker",
-  "label",
-  "inset",
-  "region",
-  "lamp",
-  "focus",
-];
-
-/** Let files be chosen, where a click has just been made. */
-function chooseFiles(then: (files: File[]) => void): void {
-  const input = document.createElement("input");
-  Object.assign(input, { type: "file", multiple: true, accept: "image/*,video/*" });
-  input.hidden = true;
-  // One that is nowhere in the page may be gone before a file is chosen.
-  input.onchange = () => {
-    then([...(input.files ?? [])]);
-    input.remove();
-  };
-  input.oncancel = () => input.remove();
-  document.body.append(input);
-  input.click();
-}
+const CLICKED: Tool[] = ["tie", "control", "outline", "pick", "known", "route", "region", ...SET];
 
 /** What is being placed on the chart, click by click or in one drag, until it becomes an act. */
 export class Placing {
@@ -114,19 +86,9 @@ export class Placing {
   /** A click of a tool that takes places one by one. */
   async click(at: XY): Promise<void> {
     const { tool } = session;
-    const reach = this.view().scale;
     if (tool === "known") session.known.push({ x: at[0], y: at[1], lat: "", lon: "" });
-    else if (tool === "marker") {
-      const name = `Marker ${session.film!.markers.length + 1}`;
-      await this.#set("marker", { name, x: at[0], y: at[1] }, 12 / reach);
-    } else if (tool === "label") {
-      await this.#set("label", { name: "Label", text: "Label", x: at[0], y: at[1] }, 14 / reach);
-      // What it says comes first.
-      requestAnimationFrame(() => document.querySelector<HTMLTextAreaElement>(".details textarea")?.select());
-    } else if (tool === "inset") {
-      session.tool = "select";
-      chooseFiles((files) => void arrivals.setInsets(files, at, 14 / reach));
-    } else if (tool === "region" || tool === "outline") {
+    else if (SET.includes(tool)) await setAt(at, 1 / this.view().scale);
+    else if (tool === "region" || tool === "outline") {
       if (this.corners.length >= 3 && this.#beside(this.corners[0]!, at, 10)) return this.#close();
       this.corners = [...this.corners, at];
     } else if (tool === "route") {
@@ -135,25 +97,8 @@ export class Placing {
       const places = [...session.film!.vantages, ...session.film!.markers];
       const meant = places.find(({ x, y }) => this.#beside([x, y], at, 12));
       this.corners = [...this.corners, meant ? [meant.x, meant.y] : at];
-    } else if (tool === "lamp") {
-      const id = newId();
-      const mark = this.#under(at);
-      if (!(await session.act({ act: "add_lamp", id, at, mark, frame: player.frame }))) return;
-      this.#show("lamp", id);
-    } else if (tool === "focus") {
-      const mark = this.#under(at);
-      const frame = player.frame;
-      await session.focus({ frame, on: mark ? "mark" : "place", mark, ground: at });
-      session.tool = "select";
     } else if (tool === "tie" || tool === "control") await this.#tie(at);
     else if (tool === "pick") await this.#pick(at);
-  }
-
-  /** The marker or the place of a name beside a click, if there is one. */
-  #under(at: XY): string | null {
-    const { markers, labels } = session.film!;
-    const names = labels.filter(({ stands }) => stands === "facing" || stands === "board");
-    return [...markers, ...names].find(({ x, y }) => this.#beside([x, y], at, 9))?.id ?? null;
   }
 
   async #tie(at: XY): Promise<void> {
@@ -192,27 +137,11 @@ export class Placing {
       await session.act({ act: "outline_plate", plate: this.chosen()!.id, corners: drawn });
   }
 
-  /** Set a mark that comes at the playhead, or with what lies within reach. */
-  async #set(kind: "marker" | "label", mark: object, reach: number): Promise<void> {
-    const id = newId();
-    const added = { act: `add_${kind}`, [kind]: { id, ...mark }, frame: player.frame, reach } as never;
-    if (await session.act(added)) this.#show(kind, id);
-  }
-
   async #region(shape: object, rim: XY | null = null): Promise<void> {
     const id = newId();
     const name = `Region ${session.film!.regions.length + 1}`;
     const region = { id, name, ...shape };
-    if (await session.act({ act: "add_region", region, frame: player.frame, rim } as never)) this.#show("region", id);
-  }
-
-  /** Choose a mark that was just set, and go to where all of it is seen. */
-  #show(kind: "marker" | "label" | "region" | "lamp", id: string): void {
-    session.select({ kind, id });
-    session.tool = "select";
-    const mark = session.mark;
-    // What is all there now is seen already.
-    if (mark && !player.playing && (kind !== "lamp" || player.frame < mark.whole)) player.seek(mark.whole);
+    if (await session.act({ act: "add_region", region, frame: player.frame, rim } as never)) showNew("region", id);
   }
 
   /** Drag out a frame where the camera is to rest; `place` gives the ground under the pointer. */

@@ -95,7 +95,9 @@
     <button
       class="plus"
       aria-label="Add a {kind}"
-      title={kind === "lamp" ? "Hang a lamp: click where, on the chart" : "Lay a deck of cloud below the camera"}
+      title={kind === "lamp"
+        ? "Hang a lamp: click where, on the chart or in the picture"
+        : "Lay a deck of cloud below the camera"}
       onclick={() => (kind === "lamp" ? (session.tool = "lamp") : void addDeck())}
       ><Icon name="plus" size={12} /></button
     >

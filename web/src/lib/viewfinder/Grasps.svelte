@@ -6,7 +6,11 @@
 
   /** Texts and signs that can be taken hold of in the picture, which is so many pixels wide and high; with `onpick`
    * they are picked, not dragged. */
-  let { width, height, onpick }: { width: number; height: number; onpick?: (mark: string) => void } = $props();
+  let {
+    width,
+    height,
+    onpick,
+  }: { width: number; height: number; onpick?: (mark: string, event: PointerEvent) => void } = $props();
 
   let grasps = $state.raw<Grasp[]>([]);
   /** What is being dragged, and how far, shares of the frame. */
@@ -36,7 +40,7 @@
     const it = found(id);
     if (!it || event.button !== 0) return;
     event.preventDefault();
-    if (onpick) return onpick(id);
+    if (onpick) return onpick(id, event);
     if (event.shiftKey || event.ctrlKey || event.metaKey) return session.choose(it.kind, id, event.shiftKey);
     session.select({ kind: it.kind, id });
     if (it.mark.locked) return;

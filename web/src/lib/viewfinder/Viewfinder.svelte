@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, told, type PlaceFound } from "../api/client";
+  import { asks } from "../chart/tools";
   import FocusLines from "../finish/FocusLines.svelte";
   import { sight } from "../finish/sharpness.svelte";
   import Grasps from "./Grasps.svelte";
@@ -9,6 +10,7 @@
   import { hearing } from "../sound/hearing.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
+  import { SET, setAt } from "../film/set";
   import { length } from "../format";
   import Button from "../ui/Button.svelte";
   import { follow } from "../ui/follow";
@@ -139,8 +141,10 @@
     if (session.step !== "finish") session.split = 1;
   });
 
-  /** Whether the next click says what is to be sharp. */
-  const picking = $derived(finishing && session.tool === "focus");
+  /** What the tool in hand asks for, if the next click in the picture says where a thing is. */
+  const picking = $derived(
+    player.frames > 0 && SET.includes(session.tool) ? asks(session.step, session.tool) : undefined,
+  );
   $effect(() => {
     const [state, frame] = [session.state, player.frame];
     if (!finishing || player.playing) return;
@@ -148,28 +152,23 @@
     return () => clearTimeout(timer);
   });
 
-  /** Focus on the place of the ground that was clicked, or on a mark. */
-  async function focus(on: { ground: [number, number] } | { mark: string }) {
-    const kind = "mark" in on ? ("mark" as const) : ("place" as const);
-    if (await session.focus({ frame: player.frame, on: kind, ...on })) session.tool = "select";
-  }
-
-  /** Focus on what shows there: the mountain, not the flat ground behind it. */
-  async function focusAt(u: number, v: number) {
+  /** Set what is in hand where it was clicked, or at the mark that shows there: on the mountain, not on the flat ground
+   * behind it. */
+  async function pick(event: PointerEvent, mark: string | null = null) {
+    if (event.button !== 0) return;
+    event.preventDefault();
+    const { left, top, width, height } = canvas.getBoundingClientRect();
+    const [u, v] = [(event.clientX - left) / width, (event.clientY - top) / height];
     const path = { film_id: session.id, frame: player.frame };
     const found = await told<PlaceFound | null>(
       api.GET("/api/films/{film_id}/ground/{frame}", { params: { path, query: { state: session.state, u, v } } }),
     ).catch((error: Error) => void (session.notice = error.message));
-    if (found) await focus({ ground: [found.x, found.y] });
-    else if (found === null)
-      session.notice = "There is no ground there to focus on: it is above the horizon. Click below it.";
-  }
-
-  function pick(event: PointerEvent) {
-    if (event.button !== 0) return;
-    event.preventDefault();
-    const box = canvas.getBoundingClientRect();
-    void focusAt((event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height);
+    const pixel = ((found?.unit ?? 0) * session.film!.frame.width) / width;
+    const own = session.marks.find((one) => one.mark.id === mark)?.mark as { x?: number; y?: number } | undefined;
+    // A sign stands up from its place.
+    if (typeof own?.x === "number" && typeof own.y === "number") await setAt([own.x, own.y], pixel, mark);
+    else if (found) await setAt([found.x, found.y], pixel, mark);
+    else if (found === null) session.notice = "There is no ground there: it is above the horizon. Click below it.";
   }
 
   function wheel(event: WheelEvent) {
@@ -271,7 +270,7 @@
         aria-label="The camera’s picture. In Fly it can be dragged: W A S D move, Q E turn, R F tilt, plus and minus go closer and wider, Enter keeps."
         title={free ? "Drag to fly, with Shift to turn and tilt, wheel to go closer" : undefined}
         class:picking
-        onpointerdown={(event) => (picking ? pick(event) : grab(event))}
+        onpointerdown={(event) => (picking ? void pick(event) : grab(event))}
         oncontextmenu={(event) => free && event.preventDefault()}
         onwheel={wheel}
         onkeydown={keys}
@@ -311,8 +310,10 @@
         </div>
       {/if}
       {#if finishing && session.film?.finish.lens.on && limits}<FocusLines {...picture} />{/if}
-      {#if picking && !player.playing}<Grasps {...picture} onpick={(mark) => void focus({ mark })} />{/if}
-      {#if session.step === "mark" && player.frames && !player.playing}<Grasps {...picture} />{/if}
+      {#if !player.playing}
+        {#if picking}<Grasps {...picture} onpick={(mark, event) => void pick(event, mark)} />
+        {:else if session.step === "mark" && player.frames}<Grasps {...picture} />{/if}
+      {/if}
       {#each ["nw", "ne", "se", "sw"] as corner}<span class="crop {corner}"></span>{/each}
     </div>
     {#if !session.plan?.frames && !flight.flying}
@@ -325,6 +326,8 @@
       </p>
     {:else if player.problem && !player.playing}
       <p class="told" role="status">{player.problem}</p>
+    {:else if picking && session.grown}
+      <p class="told" role="status">{picking}</p>
     {:else if player.unfinished && !player.playing}
       <p class="told" role="status">This frame takes too long to draw; some marks are left out here.</p>
     {/if}

@@ -36,7 +36,7 @@ from yaila.core.ground import Point
 from yaila.core.ground.placement import outline
 from yaila.core.marks import Arrival, MarkerLook, RegionLook
 from yaila.core.quantities import MARK_NAME, PLACE, Finite
-from yaila.core.time import Course, MarkMoment, Moment, RouteMoment, Time
+from yaila.core.time import Course, FilmMoment, MarkMoment, Moment, RouteMoment, Time
 
 
 class AddMarker(FilmAct):
@@ -115,7 +115,7 @@ class AddInset(FilmAct):
 
 def _come_in(film: Film, mark: Marker | Label | Inset, frame: int, reach: float) -> None:
     place = np.array([mark.x, mark.y])
-    mark.starts = at_time(film, Time(frame))
+    mark.starts = _in_time(film, mark, frame)
     for route in film.routes:
         curve = route.curve
         near = curve.along(np.array([curve.nearest(place)]))[0]
@@ -123,6 +123,13 @@ def _come_in(film: Film, mark: Marker | Label | Inset, frame: int, reach: float)
             mark.x, mark.y = (float(value) for value in near)
             mark.starts = RouteMoment(route=route.id)
             return
+
+
+def _in_time(film: Film, mark: TimedMark, frame: int) -> FilmMoment:
+    """When a mark comes that is set at a frame: then, or so long before the film's end that all of it is seen there."""
+    frames = choreograph(film).frames
+    latest = max(frames - 1 - mark.takes, 0)
+    return at_time(film, Time(min(frame, latest) if frame < frames else frame))
 
 
 DRAWN = RegionLook(filled=0.35, border=4.0)
@@ -204,12 +211,12 @@ class AddRegion(FilmAct):
         if self.rim:
             _reach(film, region, self.rim)
         if self.frame is not None:
-            region.starts = at_time(film, Time(self.frame))
             given = self.region.model_fields_set
             if "look" not in given:
                 region.look = DRAWN.model_copy()
             if "comes" not in given:
                 region.comes = Arrival(how="grow", frames=25) if region.circle else Arrival(how="fade", frames=12)
+            region.starts = _in_time(film, region, self.frame)
         return region
 
 
