@@ -13,6 +13,7 @@ from rasterio.transform import from_bounds
 from yaila.core.errors import BadPicture
 from yaila.formats.heights import read_heights
 from yaila.formats.rasters import take_in
+from yaila.standin.survey import Survey
 from yaila.store import Store
 
 HEIGHTS = np.linspace(-300, 2400, 200 * 300, dtype=np.float32).reshape(200, 300)
@@ -47,6 +48,33 @@ def test_metres_survive_being_made_a_picture_and_what_has_none_is_told_apart(sto
     holes[50:60, 70:90] = True
     assert np.array_equal(np.isnan(found), holes)
     assert np.abs(found - HEIGHTS)[~holes].max() < 0.01
+
+
+def test_what_a_picture_holds_of_heights_is_told_by_the_picture(store: Store, tmp_path: Path) -> None:
+    take_in(geotiff(tmp_path / "h.tif"), "h.tif", tmp_path / "made.tif")
+    grey = np.linspace(0, 65535, 60 * 80).astype(np.uint16).reshape(60, 80)
+    Image.fromarray(grey).save(tmp_path / "grey.png")
+    shades = (grey >> 8).astype(np.uint8)
+    Image.fromarray(np.dstack([shades] * 3)).save(tmp_path / "shades.png")
+    survey = tile_of(Survey())
+    Image.fromarray(survey).save(tmp_path / "survey.png")
+    for name, codes in (("made.tif", "metres"), ("grey.png", "grey"), ("shades.png", "grey"), ("survey.png", "packed")):
+        picture = store.pictures.add(tmp_path / name, name)
+        assert store.pictures.height_codes(picture.sha256) == codes, name
+    # As they are told, they are read: the survey's are those of its world.
+    found = store.pictures.heights(picture.sha256, "packed")
+    assert -500 <= found.min() < found.max() < 3000
+
+
+def tile_of(survey: Survey) -> np.ndarray:
+    """A tile of heights of the practice survey that has land in it."""
+    zoom, (x, y) = 10, (494e3, 246e3)
+    side = 2 * 20037508.342789244 / 2**zoom
+    tile = survey.tile(
+        "height", zoom, int((x + side * 2 ** (zoom - 1)) / side), int((side * 2 ** (zoom - 1) - y) / side)
+    )
+    assert tile is not None
+    return tile
 
 
 def test_a_file_in_degrees_is_taken_to_the_grid_of_its_picture(store: Store, tmp_path: Path) -> None:

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 import cv2
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request, Response
+from pydantic import BaseModel
 
 from yaila.api.arrivals import begun, found_again, label_of
 from yaila.api.desk import Desk, desk_of, file_body
@@ -19,6 +20,7 @@ from yaila.core.ground import Point
 from yaila.core.imagery import PAGE
 from yaila.core.imagery.pages import PADDED
 from yaila.core.picture import pyramid_of
+from yaila.formats.heights import Codes
 
 router = APIRouter(prefix="/api", tags=["pictures"])
 TheDesk = Annotated[Desk, Depends(desk_of)]
@@ -129,6 +131,18 @@ async def get_thumb(sha256: str, desk: TheDesk, request: Request) -> Response:
         return _encoded(pyramid.read(level), pyramid.alpha)
 
     return await desk.tiles.do(request, "", work)
+
+
+class HeightCodes(BaseModel):
+    """How a picture most likely holds heights."""
+
+    codes: Codes
+
+
+@router.get("/pictures/{sha256}/heights")
+def get_height_codes(sha256: str, desk: TheDesk) -> HeightCodes:
+    """How a picture most likely holds heights: as metres, in grey, or coded in its colours."""
+    return HeightCodes(codes=desk.store.pictures.height_codes(sha256))
 
 
 def _encoded(tile: np.ndarray, alpha: bool) -> Response:

@@ -16,6 +16,8 @@ MOST_SIDE = 4096
 
 Codes = Literal["metres", "grey", "packed"]
 
+NO_HEIGHTS = "That picture holds no heights. Bring a GeoTIFF, or a PNG of 8 or 16 bits."
+
 
 def kept_shape(height: int, width: int) -> tuple[int, int]:
     """How many heights are kept of a picture, rows and columns."""
@@ -46,6 +48,33 @@ def _kept_values(path: Path) -> NDArray[np.float32] | None:
         raise BadPicture("The heights of that picture are damaged. Bring it again.") from error
     values[~np.isfinite(values)] = np.nan
     return values
+
+
+LOOKED_AT = 512
+"""Pixels along a side by which a picture is judged."""
+
+
+def likely_codes(path: Path) -> Codes:
+    """How a picture most likely holds heights: metres if they came with it or are no whole shades, grey if it has no
+    colours, else coded in its colours.
+
+    Raises:
+        BadPicture: it cannot be read.
+    """
+    if _kept_values(path) is not None:
+        return "metres"
+    import rasterio
+    from rasterio.errors import RasterioError
+
+    try:
+        with rasterio.open(path) as file:
+            if file.count < 3:
+                return "grey" if np.issubdtype(np.dtype(file.dtypes[0]), np.unsignedinteger) else "metres"
+            shape = (min(file.height, LOOKED_AT), min(file.width, LOOKED_AT))
+            red, green, blue = (file.read(k, out_shape=shape).astype(np.int64) for k in (1, 2, 3))
+            return "grey" if (red == green).all() and (green == blue).all() else "packed"
+    except RasterioError as error:
+        raise BadPicture(NO_HEIGHTS) from error
 
 
 def read_heights(path: Path, codes: Codes) -> NDArray[np.float32]:
@@ -80,4 +109,4 @@ def read_heights(path: Path, codes: Codes) -> NDArray[np.float32]:
                 values /= np.float32(np.iinfo(file.dtypes[0]).max)
             return values
     except RasterioError as error:
-        raise BadPicture("That picture holds no heights. Bring a GeoTIFF, or a PNG of 8 or 16 bits.") from error
+        raise BadPicture(NO_HEIGHTS) from error

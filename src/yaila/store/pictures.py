@@ -17,7 +17,7 @@ from yaila.core.errors import Damaged, NotFound
 from yaila.core.film import PictureRef
 from yaila.core.imagery import build_pyramid
 from yaila.core.imagery.pyramid import PictureFacts, TiffPyramid, open_pyramid, read_facts
-from yaila.formats.heights import read_heights
+from yaila.formats.heights import Codes, likely_codes, read_heights
 from yaila.formats.whole import ask_room, settle
 from yaila.store.database import PictureRow
 from yaila.store.files import put_in
@@ -81,6 +81,15 @@ class Pictures:
     def source(self, sha256: str) -> Path:
         """The file as it came."""
         return self._folder / sha256 / f"source{self.get(sha256).suffix}"
+
+    def height_codes(self, sha256: str) -> Codes:
+        """How a picture most likely holds heights.
+
+        Raises:
+            NotFound: it is not there.
+            BadPicture: it cannot be read.
+        """
+        return likely_codes(self.source(sha256))
 
     def heights(self, sha256: str, codes: str) -> NDArray[np.float32]:
         """The heights that a picture holds, NaN where it has none (``formats/heights.py``).

@@ -24,6 +24,7 @@ export type OfferedReels = Schemas["OfferedReels"];
 export type OfferedForm = Schemas["OfferedForm"];
 export type OfferedLook = Schemas["OfferedLook"];
 export type OfferedTable = Schemas["OfferedTable"];
+export type HeightCodes = Schemas["HeightCodes"];
 export type HeightsFound = Schemas["HeightsFound"];
 export type PlaceFound = Schemas["PlaceFound"];
 export type Sharpness = Schemas["Sharpness"];

@@ -185,7 +185,7 @@
           caption="Heights from"
           value={relief.plate ?? ""}
           options={[
-            { value: "", label: heights.length ? "choose a plate" : "no plate holds heights" },
+            { value: "", label: heights.length ? "choose a plate" : "no plate yet" },
             ...heights.map(({ id, name }) => ({ value: id, label: name })),
           ]}
           onchange={(value) => put("/finish/relief/plate", value || null, "Heights")}
@@ -201,6 +201,8 @@
           ]}
           onchange={(value) => put("/finish/relief/codes", value, "How heights are coded")}
         />
+      </Strip>
+      <Strip>
         <Tick
           label="Drawn only, the ground stays flat"
           checked={relief.drawing}
@@ -209,8 +211,8 @@
       </Strip>
       {#if !heights.length}
         <p>
-          Drop a GeoTIFF of heights or a grey picture in Gather, lay it, and say in Fit, under Picture, that it is seen
-          as heights.
+          Drop a GeoTIFF of heights or a grey picture in Gather, or capture the practice survey’s heights, and say in
+          Fit, under Picture, that the plate is heights of the ground.
         </p>
       {:else if found}
         <p>
