@@ -17,17 +17,17 @@ from tests.conftest import write_picture
 from tests.served import Server
 from tests.tilehost import png
 from tests.truth import fine_texture
+from yaila.core.ground import GroundBox
 from yaila.standin.survey import Survey, trouble_of
+from yaila.standin.world import World
 
 
 def blocks(plates: list[dict]) -> list[dict]:
     return [{key: plate[key] for key in ("zoom", "column", "row", "columns", "rows")} for plate in plates]
 
 
-def capture(server: Server, film: dict, plates: list[dict]) -> dict:
-    answer = server.client.post(
-        f"/api/films/{film['id']}/captures", json={"source": "practice-aerial", "plates": blocks(plates)}
-    )
+def capture(server: Server, film: dict, plates: list[dict], source: str = "practice-aerial") -> dict:
+    answer = server.client.post(f"/api/films/{film['id']}/captures", json={"source": source, "plates": blocks(plates)})
     assert answer.status_code == 202, answer.text
     job = answer.json()["id"]
 
@@ -69,6 +69,21 @@ def test_a_place_is_searched_planned_captured_and_laid(server: Server) -> None:
         )
         assert len(plate["holes"]) == lost
     assert any(plate["holes"] for plate in after["film"]["plates"])
+    # Though pictures carry all of it, its heights and its lights are missing; laid, they are what they hold.
+    for source, role in (("practice-height", "heights"), ("practice-lights", "lights")):
+        other = wish | {"state": client.get(f"/api/films/{film['id']}").json()["state"], "source": source}
+        plates = client.post(f"/api/films/{film['id']}/captures/plan", json=other).json()["plates"]
+        assert capture(server, film, plates, source)["state"] == "done"
+        after = client.get(f"/api/films/{film['id']}").json()
+        assert sum(plate["role"] == role for plate in after["film"]["plates"]) == len(plates) > 0
+    relief = after["film"]["finish"]["relief"]
+    assert (relief["on"], relief["codes"], after["film"]["finish"]["dusk"]["on"]) == (True, "packed", True)
+    found = client.get(f"/api/films/{film['id']}/heights/{relief['plate']}", params={"state": after["state"]}).json()
+    # The hills about Quillhaven, as its world has them; the sea is not much deeper than a harbour needs.
+    box = next(plate for plate in after["plan"]["plates"] if plate["id"] == relief["plate"])["outline"]
+    (west, north), (east, south) = box[0], box[2]
+    there = World().heights(GroundBox(west, south, east, north), 256)
+    assert found["high"] == pytest.approx(float(there.max()), abs=60)
 
 
 @pytest.mark.thorough

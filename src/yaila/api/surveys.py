@@ -12,6 +12,7 @@ from yaila.api.jobs import Job, job_of
 from yaila.core.errors import BadEdit, BadSurvey, NotFound
 from yaila.core.film import Ground
 from yaila.core.film.acts import Act
+from yaila.core.film.model import Holds
 from yaila.core.ground import TileBlock
 from yaila.core.ground.mercator import lonlat_of, tile_of
 from yaila.core.soundings import CapturePlan, plan_captures
@@ -37,6 +38,7 @@ class NewSource(BaseModel):
     credit: str = ""
     terms: str = ""
     private: bool = False
+    holds: Holds = "pictures"
 
 
 class Wish(BaseModel):
@@ -76,6 +78,7 @@ def sources_of(desk: Desk, base: str) -> list[Source]:
             credit=survey.CREDIT,
             terms=survey.TERMS,
             builtin=True,
+            holds=survey.HOLDS.get(layer, "pictures"),
         )
         for layer, (name, most, tile) in survey.LAYERS.items()
     ]
@@ -141,7 +144,9 @@ def plan_capture(film_id: str, wish: Wish, desk: TheDesk, request: Request) -> C
         if not film.plates and film.ground.kind == "plain":
             film = film.model_copy(update={"ground": Ground(kind="mercator")})
         film = descent(film, *wish.place, *wish.spans) if film.ground.kind == "mercator" else film
-    reach = SurveyReach(least=source.least, most=source.most, tile=source.tile, box=tuple(source.box))
+    reach = SurveyReach(
+        least=source.least, most=source.most, tile=source.tile, box=tuple(source.box), holds=source.holds
+    )
     return plan_captures(film, reach, wish.margin, wish.density, wish.budget, wish.stretch)
 
 

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 
 from yaila.core.errors import BadSurvey, YailaError
 from yaila.core.film import Feather
-from yaila.core.film.acts import LayPlate, SwapPicture
+from yaila.core.film.acts import LayPlate, LightPlate, RaiseGround, SwapPicture
 from yaila.core.film.model import Captured
 from yaila.core.film.part import new_id
 from yaila.core.ground import TileBlock
@@ -40,8 +40,9 @@ class CaptureSettings(BaseModel):
 
 def capture(
     store: Store, settings: CaptureSettings, number: int, surveyor: Surveyor, folder: Path, pulse: Pulse, done: int
-) -> LayPlate | SwapPicture | None:
-    """Fetch one plate; returns the act that lays it, or none if a plate asked for again got nothing new.
+) -> list[LayPlate | SwapPicture | RaiseGround | LightPlate]:
+    """Fetch one plate; returns the acts that lay it and let it be what it holds: none if a plate asked for again got
+    nothing new.
 
     Raises:
         BadSurvey: the source gives no tiles of it at all, or something else than tiles.
@@ -63,25 +64,29 @@ def capture(
         raise BadSurvey(f"“{source.name}” gave none of the {len(block.names)} tiles of “{name}”.")
     holes = tuple(mosaic.holes)
     if settings.again and len(holes) >= settings.lacking:
-        return None
+        return []
     file = folder / f"{name}.tif"
     mosaic.write(file)
     picture, captured = store.pictures.add(file, file.name, job=pulse.job), Captured(source=source.id, tiles=block)
     if settings.again:
-        return SwapPicture(plate=settings.again, picture=picture, holes=holes, captured=captured)
+        return [SwapPicture(plate=settings.again, picture=picture, holes=holes, captured=captured)]
     west, _, east, north = block.ground
     pixel = (east - west) / (block.columns * source.tile)
-    return LayPlate(
-        id=new_id(),
+    plate = new_id()
+    lay = LayPlate(
+        id=plate,
         picture=picture,
         name=name,
         georeference=Georeference(crs=MERCATOR, affine=(pixel, 0.0, west, 0.0, -pixel, north)),
         credit=source.credit,
-        feather=Feather(width=FEATHER),
+        feather=Feather() if source.holds == "heights" else Feather(width=FEATHER),
         holes=holes,
         captured=captured,
         sort=True,
     )
+    if source.holds == "heights":
+        return [lay, RaiseGround(plate=plate, codes=store.pictures.height_codes(picture.sha256))]
+    return [lay, LightPlate(plate=plate)] if source.holds == "lights" else [lay]
 
 
 def run(store: Store, job: str, pulse: Pulse) -> None:
@@ -95,10 +100,9 @@ def run(store: Store, job: str, pulse: Pulse) -> None:
         done = 0
         for number, block in enumerate(settings.plates):
             with store.room(job) as folder:
-                act = capture(store, settings, number, surveyor, folder, pulse, done)
+                made = capture(store, settings, number, surveyor, folder, pulse, done)
             done += len(block.names)
-            if act:
-                acts.append(act.model_dump(mode="json"))
+            acts += [act.model_dump(mode="json") for act in made]
             store.jobs.note(job, settings=row.settings | {"acts": acts}, done=min(done, row.total - 1))
     except YailaError as error:
         # What was got before stays got: the server lays it.

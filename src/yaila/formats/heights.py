@@ -101,7 +101,11 @@ def read_heights(path: Path, codes: Codes) -> NDArray[np.float32]:
                 if file.count < 3:
                     raise BadPicture("Heights coded in colours need red, green and blue. Take them as grey instead.")
                 red, green, blue = (file.read(k, out_shape=shape, resampling=how).astype(np.float64) for k in (1, 2, 3))
-                return np.asarray((red * 65536 + green * 256 + blue) / 10 - 500, np.float32)
+                metres = np.asarray((red * 65536 + green * 256 + blue) / 10 - 500, np.float32)
+                if file.count > 3:
+                    # Tiles that a survey lacked are see-through.
+                    metres[file.read(4, out_shape=shape, resampling=how) == 0] = np.nan
+                return metres
             band = file.read(1, out_shape=shape, resampling=how, masked=True)
             values = np.asarray(np.ma.filled(band.astype(np.float32), np.nan), np.float32)
             values[~np.isfinite(values)] = np.nan

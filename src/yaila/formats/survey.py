@@ -26,6 +26,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from yaila.core.errors import BadSurvey
+from yaila.core.film.model import Holds
 from yaila.core.ground.mercator import GroundBox, mercator_of
 
 if TYPE_CHECKING:
@@ -55,8 +56,8 @@ PLACEHOLDERS = {
 
 
 class Source(BaseModel):
-    """Where survey tiles come from. ``bounds`` are west, south, east, north in degrees; ``{-y}`` in the template counts
-    rows from the south."""
+    """Where survey tiles come from, and what they hold. ``bounds`` are west, south, east, north in degrees; ``{-y}`` in
+    the template counts rows from the south."""
 
     model_config = ConfigDict(extra="forbid", json_schema_serialization_defaults_required=True)
     id: str = Field(default_factory=lambda: secrets.token_hex(4), pattern=r"^[A-Za-z0-9_-]{1,40}$")
@@ -70,6 +71,7 @@ class Source(BaseModel):
     terms: str = Field("", max_length=2000)
     private: bool = False
     builtin: bool = False
+    holds: Holds = "pictures"
 
     @field_validator("template")
     @classmethod

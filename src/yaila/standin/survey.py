@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from yaila.core.ground.mercator import GroundBox, tile_box
 
 if TYPE_CHECKING:
+    from yaila.core.film.model import Holds
     from yaila.standin.world import World
 
 BOUNDS = GroundBox(386e3, 182e3, 570e3, 305e3)
@@ -35,6 +36,9 @@ LAYERS = {
     "cloud": ("Cloud", 9, 256),
 }
 """Name, closest zoom level and tile size of each layer."""
+
+HOLDS: dict[str, Holds] = {"height": "heights", "lights": "lights"}
+"""What the layers hold that are no pictures to be seen by day."""
 
 CREDIT = "Practice survey, an invented world"
 TERMS = "Invented imagery: free to use for any purpose, with or without the credit line."

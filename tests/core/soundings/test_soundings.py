@@ -248,6 +248,28 @@ def test_a_plan_for_a_place_is_a_ladder_centred_on_it() -> None:
     assert not [finding for finding in soundings_of(captured(film, plan)) if finding.kind in ("bare", "soft")]
 
 
+def test_heights_are_planned_as_one_plate_though_pictures_carry_all_of_it() -> None:
+    film = descent(Film(ground=Ground(kind="mercator")), 430e3, 214e3, 40000, 1200)
+    film = captured(film, plan_captures(film, REACH))
+    assert not plan_captures(film, REACH).plates
+    heights = REACH.model_copy(update={"holds": "heights", "most": 13})
+    (one,) = plan_captures(film, heights).plates
+    west, south, east, north = one.box
+    assert one.zoom == 13
+    assert west < 410e3
+    assert east > 450e3
+    assert north - south > 40000 * 9 / 16
+    # Within a budget they are as fine as it allows, and still one plate.
+    (less,) = plan_captures(film, heights, budget=20).plates
+    assert less.tiles <= 20
+    assert less.zoom < 13
+    # Once they are there, nothing is missing any more; light by night is another matter.
+    (laid,) = captured(Film(ground=film.ground), plan_captures(film, heights)).plates
+    film.plates.append(laid.model_copy(update={"role": "heights"}))
+    assert not plan_captures(film, heights.model_copy(update={"most": 11})).plates
+    assert plan_captures(film, REACH.model_copy(update={"holds": "lights", "most": 12})).plates
+
+
 def test_a_remedy_captures_what_its_own_stretch_lacks(post: Film) -> None:
     soft = next(finding for finding in soundings_of(post) if finding.kind == "soft" and finding.grave)
     plan = plan_captures(post, REACH, budget=20000, stretch=(soft.first, soft.last))

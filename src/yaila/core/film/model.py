@@ -186,6 +186,10 @@ class Fit(Part):
     note: str = Field("", max_length=300)
 
 
+Holds = Literal["pictures", "heights", "lights"]
+"""What the tiles of a survey hold: pictures to be seen, heights that raise the ground, or light by night."""
+
+
 class Captured(Part):
     """Where a captured plate came from: the tiles of a survey source."""
 

@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from yaila.core.errors import BadEdit
-from yaila.core.film import Duration, Film, Ground, Passage, Vantage
+from yaila.core.film import Duration, Feather, Film, Ground, Passage, Vantage
+from yaila.core.film.model import Holds
 from yaila.core.ground import TileBlock
 from yaila.core.ground.mercator import HALF_WORLD, units_per_pixel
 from yaila.core.soundings.budget import SEEN, SHARP, budget_of
@@ -31,6 +32,9 @@ STRIDES = (1, 2, 3)
 """Zoom levels between one plate and the next closer one. A longer stride makes fewer plates, and so fewer seams, of
 more tiles."""
 
+
+MOST_LEVELS = 30
+"""So many zoom levels are all of them: a stride that leads to one plate."""
 
 A_PLATE = 24
 """How many tiles a plate less is worth: its seams, and the work of looking after it (a rule of thumb)."""
@@ -78,12 +82,13 @@ class CapturePlan(BaseModel):
 
 
 class SurveyReach(BaseModel):
-    """What a survey can give: zoom levels, tile size in pixels, and its bounds on the ground."""
+    """What a survey can give: zoom levels, tile size in pixels, its bounds on the ground, and what it holds."""
 
     least: int
     most: int
     tile: int
     box: tuple[float, float, float, float]
+    holds: Holds = "pictures"
 
 
 def descent(film: Film, x: float, y: float, wide: float, close: float) -> Film:
@@ -108,7 +113,8 @@ def plan_captures(
     budget: int = 1500,
     stretch: tuple[int, int] | None = None,
 ) -> CapturePlan:
-    """The plates to capture from a survey for a film.
+    """The plates to capture from a survey for a film. What is there already counts if it holds the same; of heights,
+    of which a film has one plate, all becomes one.
 
     Args:
         margin: how much wider than needed each plate is, percent.
@@ -125,7 +131,7 @@ def plan_captures(
             "A survey can only be captured onto a georeferenced ground. Georeference it by a plate of your own, or "
             "start a film on one."
         )
-    look = budget_of(film, most=100_000 if stretch else MOST_FRAMES)
+    look = budget_of(_holding(film, survey.holds), most=100_000 if stretch else MOST_FRAMES)
     places = look.places.reshape(-1, 2)
     wanting = (look.bare > SEEN) | (look.enlarged > SHARP)
     frames = np.repeat(look.frames, look.needs.shape[1])
@@ -149,7 +155,8 @@ def plan_captures(
         short = (some & (offered > SHARP / asked * (1 + 1e-6))).sum() + (wanting.ravel() & ~inside & finite).sum()
         # There the film's own plates may be better than the survey.
         some &= (bare > SEEN) | (enlarged > 1.15 * offered)
-        plans = [_plates(film, survey, places[some], zooms[some], frames[some], margin, stride) for stride in STRIDES]
+        strides = (MOST_LEVELS,) if survey.holds == "heights" else STRIDES
+        plans = [_plates(film, survey, places[some], zooms[some], frames[some], margin, stride) for stride in strides]
         return plans, float(short / max(int(finite.sum()), 1))
 
     asked = density
@@ -180,6 +187,15 @@ def plan_captures(
     )
 
 
+def _holding(film: Film, holds: Holds) -> Film:
+    """The film with the plates that hold what is asked for, seen as pictures are."""
+    if holds == "pictures":
+        return film
+    seen = {"role": "film", "feather": Feather(), "opacity": 1.0}
+    plates = [plate.model_copy(update=seen) for plate in film.plates if plate.role == holds]
+    return film.model_copy(update={"plates": plates})
+
+
 def _times(film: Film, first: int, last: int) -> tuple[str, str]:
     return timecode(first, film.fps), timecode(last, film.fps)
 
@@ -206,6 +222,8 @@ def _plates(
     if not len(zooms):
         return []
     top = int(zooms.max())
+    if stride == MOST_LEVELS:
+        return _of_zoom(film, survey, places, frames, top, margin, None)
     rungs = top - (top - zooms) // stride * stride
     made = []
     for zoom in sorted(set(rungs.tolist())):
@@ -221,8 +239,9 @@ def _of_zoom(
     frames: NDArray[np.int64],
     zoom: int,
     margin: float,
-    gap: int,
+    gap: int | None,
 ) -> list[PlannedPlate]:
+    """Plates of one zoom level; what is less than ``gap`` tiles apart hangs together, without it all of it."""
     side = 2 * HALF_WORLD / 2**zoom
     columns = np.floor((places[:, 0] + HALF_WORLD) / side).astype(int)
     rows = np.floor((HALF_WORLD - places[:, 1]) / side).astype(int)
@@ -233,9 +252,11 @@ def _of_zoom(
     mask = np.zeros((high, wide), np.uint8)
     mask[rows - top, columns - left] = 1
     # Places are looked at here and there in a frame: what lies between two of them is wanted too.
-    closed = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((gap, gap), np.uint8))
-    count, labels = cv2.connectedComponents(closed.astype(np.uint8), connectivity=8)
-    blocks = [block for label in range(1, count) for block in _blocks(labels == label)]
+    blocks: list[Block] = [(1, 1, wide - 1, high - 1)]
+    if gap:
+        closed = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((gap, gap), np.uint8))
+        count, labels = cv2.connectedComponents(closed.astype(np.uint8), connectivity=8)
+        blocks = [block for label in range(1, count) for block in _blocks(labels == label)]
     # Every place belongs to the first block that it lies in.
     at = np.full((high, wide), -1)
     merged = _merged(blocks)

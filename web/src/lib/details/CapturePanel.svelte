@@ -13,6 +13,22 @@
   let adding = $state(false);
   const plan = $derived(gathering.plan);
   const chosen = $derived(gathering.chosen);
+  const held = $derived(chosen?.holds ?? "pictures");
+  /** Whether the film has plates that hold the same. */
+  const alike = $derived(
+    session.film!.plates.some(({ role }) => role === (held === "pictures" ? ("film" as const) : held)),
+  );
+  /** What becomes of plates that are no pictures to be seen by day. */
+  const HELD = {
+    heights: {
+      there: "There are heights of all of it already.",
+      comes: "The ground is raised by these as soon as they are here.",
+    },
+    lights: {
+      there: "There is light of all of it already.",
+      comes: "These shine at dusk as soon as they are here.",
+    },
+  };
   /** A timecode without its hours. */
   const short = (timecode: string) => timecode.slice(3);
   const busy = $derived(
@@ -129,11 +145,13 @@
     <p>The camera sees no ground yet. Set a vantage in Fly, or plan for a place.</p>
   {:else if !plan.plates.length}
     <p>
-      {plan.left > 0.98 && !session.film!.plates.length
+      {plan.left > 0.98 && !alike
         ? "This survey has nothing there."
-        : plan.left > 0.002
-          ? "This survey has nothing better than the plates on the ground, and some of it stays soft or bare."
-          : "Nothing is missing: the plates on the ground carry all of it."}
+        : held !== "pictures"
+          ? HELD[held].there
+          : plan.left > 0.002
+            ? "This survey has nothing better than the plates on the ground, and some of it stays soft or bare."
+            : "Nothing is missing: the plates on the ground carry all of it."}
     </p>
   {:else}
     <div class="table">
@@ -155,6 +173,8 @@
       {#if plan.density < gathering.density * 0.999}
         The budget gives {digits(plan.density, 2)} survey pixels a film pixel; {plan.whole.toLocaleString("en")} tiles would
         give {digits(gathering.density, 2)}. {digits(plan.left * 100, 2)} % of what the camera sees stays softer.
+      {:else if held !== "pictures"}
+        {HELD[held].comes}
       {:else if plan.left > 0.002}
         {digits(plan.left * 100, 2)} % of what the camera sees is beyond this survey and stays soft or bare.
       {:else}

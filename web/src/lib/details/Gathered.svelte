@@ -1,5 +1,6 @@
 <script lang="ts">
   import { arrivals } from "../film/arrivals.svelte";
+  import { ROLES } from "../film/plates";
   import { gathering } from "../film/gathering.svelte";
   import { session } from "../film/session.svelte";
   import { isOpen } from "../film/watch";
@@ -81,7 +82,7 @@
             >{plate.holes.length
               ? `${plate.holes.length} ${plate.holes.length === 1 ? "tile" : "tiles"} missing`
               : "Ready"}</b
-          ><span>to {length(laid.sharp_span, ground).join(" ")}</span>
+          ><span>{ROLES[plate.role] || `to ${length(laid.sharp_span, ground).join(" ")}`}</span>
         </div>
       </button>
       {#if plate.captured && plate.holes.length}

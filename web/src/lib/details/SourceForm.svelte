@@ -1,7 +1,10 @@
 <script lang="ts">
   import { gathering } from "../film/gathering.svelte";
   import { parseNumber } from "../format";
+  import type { Source } from "../api/client";
   import Button from "../ui/Button.svelte";
+  import Select from "../ui/Select.svelte";
+  import Strip from "../ui/Strip.svelte";
   import Tick from "../ui/Tick.svelte";
 
   let { onclose }: { onclose: () => void } = $props();
@@ -15,6 +18,7 @@
     credit: "",
     terms: "",
     private: false,
+    holds: "pictures" as Source["holds"],
   });
   let bounds = $state("-180, -85, 180, 85");
   let fault = $state("");
@@ -65,6 +69,19 @@
   <label class="wide"
     ><span>Terms</span><input bind:value={source.terms} placeholder="Whether and how it may be used" /></label
   >
+  <Strip>
+    <Select
+      label="What its tiles hold"
+      caption="Its tiles hold"
+      value={source.holds}
+      options={[
+        { value: "pictures", label: "pictures" },
+        { value: "heights", label: "heights of the ground" },
+        { value: "lights", label: "light by night" },
+      ]}
+      onchange={(holds) => (source.holds = holds)}
+    />
+  </Strip>
   {#if fault}<p role="alert">{fault}</p>{/if}
   <div class="foot">
     <Tick label="A private address" bind:checked={source.private} />

@@ -68,6 +68,7 @@ class Gathering {
     credit: string;
     terms: string;
     private: boolean;
+    holds: Source["holds"];
     bounds: [number, number, number, number];
   }): Promise<void> {
     const made = await told<Source>(api.POST("/api/sources", { body: source }));
@@ -176,13 +177,20 @@ class Gathering {
           body: {
             source: this.source,
             plates: plan.plates.map(({ zoom, column, row, columns, rows }) => ({ zoom, column, row, columns, rows })),
-            names: this.of === "place" && this.place ? plan.plates.map((p) => `${this.place!.name} z ${p.zoom}`) : [],
+            names:
+              this.of === "place" && this.place ? plan.plates.map(({ zoom }) => this.#nameOf(this.place!, zoom)) : [],
           },
         }),
       );
       if (plan === this.plan) [this.plan, this.stretch] = [null, null];
       await session.pulse();
     });
+  }
+
+  /** What a plate of a place is called. */
+  #nameOf(place: Place, zoom: number): string {
+    const holds = this.chosen?.holds ?? "pictures";
+    return `${place.name}${holds === "pictures" ? "" : ` ${holds}`} z ${zoom}`;
   }
 
   /** Ask the source once more for the tiles that a plate lacks. */
