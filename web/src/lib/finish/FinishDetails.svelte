@@ -197,7 +197,7 @@
           options={[
             { value: "metres", label: "metres" },
             { value: "grey", label: "grey, from black to white" },
-            { value: "packed", label: "heights packed in colours" },
+            { value: "packed", label: "packed in colours" },
           ]}
           onchange={(value) => put("/finish/relief/codes", value, "How heights are coded")}
         />

@@ -60,9 +60,11 @@
     value={surface.lies}
     onchange={(lies) => put("lies", lies, "How the surface lies")}
   />
+</Strip>
+<Strip>
   <Select
     label="Own picture"
-    caption="Own"
+    caption="Own picture"
     value={surface.kind === "own" ? (surface.plate ?? "") : ""}
     options={[
       { value: "", label: film.plates.length ? "no picture" : "no plate yet" },
