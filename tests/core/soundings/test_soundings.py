@@ -11,7 +11,7 @@ from yaila.core.film import Duration, Feather, Film, Passage, Plate, Vantage
 from yaila.core.film.model import Ground, PictureRef
 from yaila.core.ground import Similarity
 from yaila.core.ground.mercator import units_per_pixel
-from yaila.core.soundings import Finding, budget_of, plan_captures, soundings_of
+from yaila.core.soundings import Finding, budget_of, findings, plan_captures, soundings_of
 from yaila.core.soundings.capture import SurveyReach, descent
 from yaila.core.time import Ease
 from yaila.standin.night_post import night_post, shots
@@ -40,6 +40,28 @@ def test_a_bare_corner_is_found_with_its_share_and_side() -> None:
     assert "the right edge" in bare.text
     assert bare.at
     assert bare.at[0] > 2000
+
+
+@pytest.mark.parametrize(
+    ("size", "opacity", "where"),
+    [
+        ((1400, 1400), 1, "at both sides"),
+        ((2400, 700), 1, "above and below"),
+        ((1500, 850), 1, "all round"),
+        ((4000, 4000), 0.9, "all over"),
+    ],
+)
+def test_what_is_bare_is_said_where_it_is(size: tuple[int, int], opacity: float, where: str) -> None:
+    film = Film(plates=[plate("One", 0, 0, 1, size)], vantages=[rest(0, 0, 1920)])
+    film.plates[0].opacity = opacity
+    (bare,) = [finding for finding in soundings_of(film) if finding.kind == "bare"]
+    assert bare.text.endswith(f"of the frame is bare {where}")
+
+
+def test_a_hole_in_the_middle_is_there() -> None:
+    places = np.stack(np.meshgrid(np.linspace(-0.5, 0.5, 9), np.linspace(-0.5, 0.5, 9)), axis=-1).reshape(-1, 2)
+    lack = (np.abs(places) < 0.2).all(axis=1).astype(float)
+    assert findings._where(lack, places) == "in the middle"
 
 
 def test_soft_imagery_says_how_many_times_which_plate_and_what_to_fetch() -> None:

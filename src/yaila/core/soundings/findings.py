@@ -46,10 +46,16 @@ MOST_LOOKED_AT = 400
 """Frames in which it is looked for what hides a plate."""
 
 SIDES = {
-    (-1, -1): "the upper left", (0, -1): "the upper edge", (1, -1): "the upper right", (-1, 0): "the left edge",
-    (0, 0): "the middle", (1, 0): "the right edge", (-1, 1): "the lower left", (0, 1): "the lower edge",
-    (1, 1): "the lower right",
+    (-1, -1): "at the upper left", (0, -1): "at the upper edge", (1, -1): "at the upper right",
+    (-1, 0): "at the left edge", (1, 0): "at the right edge",
+    (-1, 1): "at the lower left", (0, 1): "at the lower edge", (1, 1): "at the lower right",
 }  # fmt: skip
+
+OUTER, INNER = 0.3, 0.17
+"""How far from the middle of the frame places are at its edges, and up to where they are in its middle, in frames."""
+
+CLEARLY = 1.5
+"""How many times as much is bare at some edges as at the others to be there alone."""
 
 
 class Remedy(BaseModel):
@@ -171,8 +177,7 @@ def _bare(film: Film, look: Budget) -> list[Finding]:
         run = slice(first, last + 1)
         worst = first + int(np.argmax(share[run]))
         lack = look.bare[worst]
-        side = (lack[:, None] * middle).sum(axis=0) / lack.sum()
-        where = SIDES[int(np.sign(round(side[0] * 3))), int(np.sign(round(side[1] * 3)))]
+        percent = f"{100 * share[worst]:.{0 if share[worst] > 0.1 else 1}f}"
         # Where next to nothing shines through all over, the place is where most does.
         at = np.nanmean(look.places[worst][lack > min(SEEN, lack.max() / 2)], axis=0)
         found.append(
@@ -187,11 +192,28 @@ def _bare(film: Film, look: Budget) -> list[Finding]:
                 at=(float(at[0]), float(at[1])),
                 plate=None,
                 figure=float(share[worst]),
-                text=f"{100 * share[worst]:.{0 if share[worst] > 0.1 else 1}f} % of the frame is bare at {where}",
+                text=f"{percent} % of the frame is bare {_where(lack, middle)}",
                 remedy=_missing(film, look, run, look.bare[run] > min(SEEN, float(look.bare[worst].max()) / 2)),
             )
         )
     return found
+
+
+def _where(lack: NDArray[np.float64], places: NDArray[np.float64]) -> str:
+    """Where in the frame most is bare, of so much at places, frames from its middle."""
+    x, y = ((lack[:, None] * places).sum(axis=0) / lack.sum()).tolist()
+    side = int(np.sign(round(x * 3))), int(np.sign(round(y * 3)))
+    if side in SIDES:
+        return SIDES[side]
+    if lack.min() > 0.5 * lack.max():
+        return "all over"
+    off = np.abs(places)
+    if lack[(off < INNER).all(axis=1)].mean() > lack.mean():
+        return "in the middle"
+    across, down = (float(lack[off[:, axis] > OUTER].mean()) for axis in (0, 1))
+    if across > CLEARLY * down:
+        return "at both sides"
+    return "above and below" if down > CLEARLY * across else "all round"
 
 
 def _with_what_lies_under(film: Film, choreography: Choreography, look: Budget) -> Budget:
