@@ -10,9 +10,7 @@ import tifffile
 from numpy.typing import NDArray
 
 from yaila.core.errors import BadPicture
-
-MOST_SIDE = 4096
-"""Heights along the longer side that are kept; finer ones are averaged."""
+from yaila.core.film.finish import MOST_HEIGHTS
 
 Codes = Literal["metres", "grey", "packed"]
 
@@ -21,7 +19,7 @@ NO_HEIGHTS = "That picture holds no heights. Bring a GeoTIFF, or a PNG of 8 or 1
 
 def kept_shape(height: int, width: int) -> tuple[int, int]:
     """How many heights are kept of a picture, rows and columns."""
-    shrunk = max(max(height, width) / MOST_SIDE, 1.0)
+    shrunk = max(max(height, width) / MOST_HEIGHTS, 1.0)
     return max(round(height / shrunk), 1), max(round(width / shrunk), 1)
 
 

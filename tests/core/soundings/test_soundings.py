@@ -285,6 +285,12 @@ def test_heights_are_planned_as_one_plate_though_pictures_carry_all_of_it() -> N
     (less,) = plan_captures(film, heights, budget=20).plates
     assert less.tiles <= 20
     assert less.zoom < 13
+    # No more of them than are kept, however wide the film begins.
+    wide = descent(Film(ground=Ground(kind="mercator")), 0, 0, 3e6, 1200)
+    (most,) = plan_captures(
+        wide, SurveyReach(least=0, most=15, tile=256, box=(-2e7, -2e7, 2e7, 2e7), holds="heights")
+    ).plates
+    assert 2048 < max(most.size) < 2 * 4096
     # Once they are there, nothing is missing any more; light by night is another matter.
     (laid,) = captured(Film(ground=film.ground), plan_captures(film, heights)).plates
     film.plates.append(laid.model_copy(update={"role": "heights"}))

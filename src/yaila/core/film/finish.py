@@ -196,6 +196,10 @@ class Shutter(Effect):
     samples: Count = Field(0, ge=0, le=64)
 
 
+MOST_HEIGHTS = 4096
+"""Heights along the longer side of a plate that are kept; finer ones are averaged."""
+
+
 class Relief(Effect):
     """The ground raised by the heights of a plate, ``times`` what they are; below ``sea``, metres, it is flat.
 

@@ -16,6 +16,7 @@ from pydantic import BaseModel
 
 from yaila.core.errors import BadEdit
 from yaila.core.film import Duration, Feather, Film, Ground, Passage, Vantage
+from yaila.core.film.finish import MOST_HEIGHTS
 from yaila.core.film.model import Holds
 from yaila.core.ground import TileBlock
 from yaila.core.ground.mercator import HALF_WORLD, units_per_pixel
@@ -223,7 +224,10 @@ def _plates(
         return []
     top = int(zooms.max())
     if stride == MOST_LEVELS:
-        return _of_zoom(film, survey, places, frames, top, margin, None)
+        # More heights than are kept would be fetched for nothing.
+        widest = max(float(np.ptp(places, axis=0).max()), 1e-6)
+        finest = math.floor(math.log2(units_per_pixel(0, survey.tile) * MOST_HEIGHTS / widest))
+        return _of_zoom(film, survey, places, frames, max(min(top, finest), survey.least), margin, None)
     rungs = top - (top - zooms) // stride * stride
     made = []
     for zoom in sorted(set(rungs.tolist())):
