@@ -316,24 +316,28 @@
       >
     {/each}
     <span class="space"></span>
-    {#if session.step !== "finish"}<Tick label="Plates" bind:checked={plates} />{/if}
-    {#if flying}<Tick label="Passages" bind:checked={passages} />{/if}
+    <span class="layers" class:few={session.step === "finish"}>
+      {#if session.step !== "finish"}<Tick label="Plates" bind:checked={plates} />{/if}
+      {#if flying}<Tick label="Passages" bind:checked={passages} />{/if}
+    </span>
     {#if session.step === "fit"}
-      <Segments
-        label="How the chosen plate is shown"
-        options={[
-          { value: "laid", label: "Laid" },
-          { value: "through", label: "See-through", hint: "Half see-through (T)" },
-          { value: "difference", label: "Difference", hint: "Black where it equals what lies below (D)" },
-          { value: "wipe", label: "Wipe", hint: "Below alone to the left, laid over to the right (W)" },
-        ]}
-        value={session.judging}
-        onchange={(value) => (session.judging = value)}
-      />
+      <span class="layers">
+        <Segments
+          label="How the chosen plate is shown"
+          options={[
+            { value: "laid", label: "Laid" },
+            { value: "through", label: "See-through", hint: "Half see-through (T)" },
+            { value: "difference", label: "Difference", hint: "Black where it equals what lies below (D)" },
+            { value: "wipe", label: "Wipe", hint: "Below alone to the left, laid over to the right (W)" },
+          ]}
+          value={session.judging}
+          onchange={(value) => (session.judging = value)}
+        />
+      </span>
     {/if}
     <i></i>
     {#if session.step === "fly"}
-      <Tick label="Section" bind:checked={session.section} />
+      <span class="layers"><Tick label="Section" bind:checked={session.section} /></span>
       <Button
         onclick={vantageHere}
         disabled={!film?.plates.length}
@@ -492,8 +496,14 @@
   .chart {
     container-type: inline-size;
   }
-  /* In a corner, tools are their pictures. */
+  .layers {
+    display: contents;
+  }
+  /* In a corner, tools are their pictures, and there is no room to choose what is seen. */
   @container (max-width: 560px) {
+    .layers:not(.few) {
+      display: none;
+    }
     .word {
       position: absolute;
       clip-path: inset(50%);
