@@ -39,3 +39,23 @@ def test_a_gazetteer_that_is_dropped_is_searched_until_it_is_taken_away(
     expect(page.get_by_text("No place of that name in what is searched")).to_be_visible()
     search.fill("varfo ")
     expect(page.get_by_text("No place of that name in what is searched")).to_be_visible()
+
+
+def test_a_source_of_a_region_is_added_with_its_bounds_and_what_it_holds(server: Server, page: Page) -> None:
+    open_film(page, server, Store(server.home).films.create(Film(name="Region")).id)
+    page.get_by_role("button", name="Source", exact=True).click()
+    page.get_by_label("Name", exact=True).fill("Own heights")
+    page.get_by_label("Address of a tile").fill(f"{server.url}/standin/survey/height/{{z}}/{{x}}/{{y}}.png")
+    page.get_by_label("Zoom from").fill("9")
+    page.get_by_label("to", exact=True).fill("12")
+    page.get_by_label("Its tiles hold").select_option("heights")
+    page.get_by_label("A private address").check()
+    # In the middle of the world there is none of it.
+    page.get_by_role("button", name="Add source").click()
+    expect(page.get_by_role("alert")).to_contain_text("gave no tile for the middle of its bounds")
+    page.get_by_label("Bounds").fill("3.6, 1.8, 5, 2.6")
+    page.get_by_role("button", name="Add source").click()
+    expect(page.get_by_label("Bounds")).to_have_count(0)
+    made = next(one for one in server.client.get("/api/sources").json() if one["name"] == "Own heights")
+    assert (made["bounds"], made["holds"], made["least"]) == ([3.6, 1.8, 5, 2.6], "heights", 9)
+    server.client.delete(f"/api/sources/{made['id']}")

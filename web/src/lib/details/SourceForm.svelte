@@ -3,8 +3,6 @@
   import { parseNumber } from "../format";
   import type { Source } from "../api/client";
   import Button from "../ui/Button.svelte";
-  import Select from "../ui/Select.svelte";
-  import Strip from "../ui/Strip.svelte";
   import Tick from "../ui/Tick.svelte";
 
   let { onclose }: { onclose: () => void } = $props();
@@ -64,24 +62,25 @@
     <label><span>Tile, px</span><input type="number" min="64" max="2048" bind:value={source.tile} /></label>
   </div>
   <label class="wide"
+    ><span>Bounds</span><input
+      bind:value={bounds}
+      spellcheck="false"
+      title="West, south, east and north of what it covers, in degrees: a tile in their middle is asked for"
+    /></label
+  >
+  <label class="wide"
     ><span>Credit line</span><input bind:value={source.credit} placeholder="As its owner asks" /></label
   >
   <label class="wide"
     ><span>Terms</span><input bind:value={source.terms} placeholder="Whether and how it may be used" /></label
   >
-  <Strip>
-    <Select
-      label="What its tiles hold"
-      caption="Its tiles hold"
-      value={source.holds}
-      options={[
-        { value: "pictures", label: "pictures" },
-        { value: "heights", label: "heights of the ground" },
-        { value: "lights", label: "light by night" },
-      ]}
-      onchange={(holds) => (source.holds = holds)}
-    />
-  </Strip>
+  <label class="wide"
+    ><span>Its tiles hold</span><select bind:value={source.holds}>
+      <option value="pictures">pictures</option>
+      <option value="heights">heights of the ground</option>
+      <option value="lights">light by night</option>
+    </select></label
+  >
   {#if fault}<p role="alert">{fault}</p>{/if}
   <div class="foot">
     <Tick label="A private address" bind:checked={source.private} />
@@ -115,7 +114,8 @@
   .three label:nth-child(3) {
     grid-template-columns: 52px minmax(0, 1fr);
   }
-  input {
+  input,
+  select {
     height: 24px;
     border: 1px solid var(--edge);
     border-radius: 3px;
