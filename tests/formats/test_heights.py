@@ -66,6 +66,20 @@ def test_what_a_picture_holds_of_heights_is_told_by_the_picture(store: Store, tm
     assert -500 <= found.min() < found.max() < 3000
 
 
+def test_tiles_that_a_survey_lacked_are_holes_in_packed_heights(store: Store, tmp_path: Path) -> None:
+    # 1,300 tenths of a metre above -500 are -370 m; what is see-through is no height at all.
+    packed = np.zeros((40, 60, 4), np.uint8)
+    packed[:, :, 1:] = 1300 >> 8, 1300 & 255, 255
+    packed[10:20, 30:50] = 0
+    Image.fromarray(packed).save(tmp_path / "lacking.png")
+    picture = store.pictures.add(tmp_path / "lacking.png", "lacking.png")
+    found = store.pictures.heights(picture.sha256, "packed")
+    holes = np.zeros(found.shape, bool)
+    holes[10:20, 30:50] = True
+    assert np.array_equal(np.isnan(found), holes)
+    assert np.abs(found[~holes] + 370).max() < 0.01
+
+
 def tile_of(survey: Survey) -> np.ndarray:
     """A tile of heights of the practice survey that has land in it."""
     zoom, (x, y) = 10, (494e3, 246e3)

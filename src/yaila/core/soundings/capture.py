@@ -33,10 +33,6 @@ STRIDES = (1, 2, 3)
 """Zoom levels between one plate and the next closer one. A longer stride makes fewer plates, and so fewer seams, of
 more tiles."""
 
-
-MOST_LEVELS = 30
-"""So many zoom levels are all of them: a stride that leads to one plate."""
-
 A_PLATE = 24
 """How many tiles a plate less is worth: its seams, and the work of looking after it (a rule of thumb)."""
 
@@ -156,8 +152,8 @@ def plan_captures(
         short = (some & (offered > SHARP / asked * (1 + 1e-6))).sum() + (wanting.ravel() & ~inside & finite).sum()
         # There the film's own plates may be better than the survey.
         some &= (bare > SEEN) | (enlarged > 1.15 * offered)
-        strides = (MOST_LEVELS,) if survey.holds == "heights" else STRIDES
-        plans = [_plates(film, survey, places[some], zooms[some], frames[some], margin, stride) for stride in strides]
+        wish = film, survey, places[some], zooms[some], frames[some], margin
+        plans = [_alone(*wish)] if survey.holds == "heights" else [_plates(*wish, stride) for stride in STRIDES]
         return plans, float(short / max(int(finite.sum()), 1))
 
     asked = density
@@ -223,17 +219,29 @@ def _plates(
     if not len(zooms):
         return []
     top = int(zooms.max())
-    if stride == MOST_LEVELS:
-        # More heights than are kept would be fetched for nothing.
-        widest = max(float(np.ptp(places, axis=0).max()), 1e-6)
-        finest = math.floor(math.log2(units_per_pixel(0, survey.tile) * MOST_HEIGHTS / widest))
-        return _of_zoom(film, survey, places, frames, max(min(top, finest), survey.least), margin, None)
     rungs = top - (top - zooms) // stride * stride
     made = []
     for zoom in sorted(set(rungs.tolist())):
         some = rungs == zoom
         made += _of_zoom(film, survey, places[some], frames[some], zoom, margin, 2**stride + 1)
     return made
+
+
+def _alone(
+    film: Film,
+    survey: SurveyReach,
+    places: NDArray[np.float64],
+    zooms: NDArray[np.int64],
+    frames: NDArray[np.int64],
+    margin: float,
+) -> list[PlannedPlate]:
+    """All of it as one plate of heights, of no more than are kept."""
+    if not len(zooms):
+        return []
+    widest = max(float(np.ptp(places, axis=0).max()), 1e-6)
+    finest = math.floor(math.log2(units_per_pixel(0, survey.tile) * MOST_HEIGHTS / widest))
+    zoom = max(min(int(zooms.max()), finest), survey.least)
+    return _of_zoom(film, survey, places, frames, zoom, margin, None)
 
 
 def _of_zoom(

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
 from xml.sax.saxutils import escape
 
-from yaila.core.film import Film, choreograph
+import opentimelineio as otio
 
-if TYPE_CHECKING:
-    import opentimelineio as otio
+from yaila.core.film import Film, choreograph
 
 
 def vtt_text(film: Film) -> str:
@@ -36,8 +34,6 @@ def _clock(film: Film, frames: float) -> str:
 
 def otio_text(film: Film, media: str = "") -> str:
     """The film as a timeline: a clip of it, with a marker where the camera arrives and where each mark comes."""
-    import opentimelineio as otio
-
     choreography = choreograph(film)
     rate = float(film.fps.value)
     timeline = otio.schema.Timeline(name=film.name, global_start_time=otio.opentime.RationalTime(0, rate))
@@ -66,14 +62,10 @@ def otio_text(film: Film, media: str = "") -> str:
 
 
 def _range(start: int, frames: int, rate: float) -> otio.opentime.TimeRange:
-    import opentimelineio as otio
-
     return otio.opentime.TimeRange(otio.opentime.RationalTime(start, rate), otio.opentime.RationalTime(frames, rate))
 
 
 def _marker(name: str, start: int, frames: int, rate: float, colour: str, kind: str) -> otio.schema.Marker:
-    import opentimelineio as otio
-
     return otio.schema.Marker(
         name=name, marked_range=_range(start, frames, rate), color=colour, metadata={"yaila": {"kind": kind}}
     )

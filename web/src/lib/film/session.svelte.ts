@@ -10,11 +10,13 @@ import {
   type CoursePlan,
   type FieldFacts,
   type Film,
+  type HeightCodes,
   type Job,
   type NewFilm,
   type ReelPart,
   type PatchStep,
   type Plan,
+  type Plate,
   type Route,
   type Sheet,
   type Tie,
@@ -408,6 +410,16 @@ export class Session {
     if (!(await this.act({ act: "focus", change: false, ...on }))) return false;
     this.#chooseStop({ of: "finish.lens", field: "focus" }, on.frame);
     return true;
+  }
+
+  /** Let a plate raise the ground, by heights as its picture holds them. */
+  async raiseGround({ id, picture }: Plate): Promise<void> {
+    let found: HeightCodes | null = null;
+    await this.guarded(async () => {
+      const params = { path: { sha256: picture.sha256 } };
+      found = await told<HeightCodes>(api.GET("/api/pictures/{sha256}/heights", { params }));
+    });
+    if (found) await this.act({ act: "raise_ground", plate: id, codes: (found as HeightCodes).codes });
   }
 
   /** Choose the stop at a frame of a value that changes. */

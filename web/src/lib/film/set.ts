@@ -40,11 +40,24 @@ async function mark(kind: "marker" | "label", made: object, reach: number): Prom
   if (await session.act(added)) showNew(kind, id);
 }
 
+/** Whether something stands upright at a place of the ground. */
+const upright = ({ stands }: { stands: string }) => stands === "facing" || stands === "board";
+
 /** The marker or the place of a name beside a place, if there is one. */
 function beside(at: XY, reach: number): string | null {
   const { markers, labels } = session.film!;
-  const names = labels.filter(({ stands }) => stands === "facing" || stands === "board");
-  return [...markers, ...names].find(({ x, y }) => Math.hypot(x - at[0], y - at[1]) < reach)?.id ?? null;
+  const there = [...markers, ...labels.filter(upright)];
+  return there.find(({ x, y }) => Math.hypot(x - at[0], y - at[1]) < reach)?.id ?? null;
+}
+
+/** What a click on a mark in the picture means, where `ground` shows: the place from which the mark stands up; of one
+ * that is in the frame, only the ground behind it. Null where there is none. */
+export function meant(id: string | null, ground: XY | null): { at: XY; under: string | null } | null {
+  const { markers, labels, insets } = session.film!;
+  const sign = [...markers, ...[...labels, ...insets].filter(upright)].find((one) => one.id === id);
+  if (sign) return { at: [sign.x, sign.y], under: id };
+  const framed = [...labels, ...insets].some((one) => one.id === id && ["frame", "full"].includes(one.stands));
+  return ground && { at: ground, under: framed ? null : id };
 }
 
 /** Choose a mark that was just set, and go to where all of it is seen. */

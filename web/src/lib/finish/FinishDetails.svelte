@@ -188,7 +188,11 @@
             { value: "", label: heights.length ? "choose a plate" : "no plate yet" },
             ...heights.map(({ id, name }) => ({ value: id, label: name })),
           ]}
-          onchange={(value) => put("/finish/relief/plate", value || null, "Heights")}
+          onchange={(value) => {
+            const plate = heights.find(({ id }) => id === value);
+            if (plate) void session.raiseGround(plate);
+            else put("/finish/relief/plate", null, "Heights");
+          }}
         />
         <Select
           label="Its picture holds"

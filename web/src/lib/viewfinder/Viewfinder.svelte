@@ -10,7 +10,7 @@
   import { hearing } from "../sound/hearing.svelte";
   import { player } from "../film/player.svelte";
   import { session } from "../film/session.svelte";
-  import { SET, setAt } from "../film/set";
+  import { SET, meant, setAt } from "../film/set";
   import { length } from "../format";
   import Button from "../ui/Button.svelte";
   import { follow } from "../ui/follow";
@@ -164,10 +164,8 @@
       api.GET("/api/films/{film_id}/ground/{frame}", { params: { path, query: { state: session.state, u, v } } }),
     ).catch((error: Error) => void (session.notice = error.message));
     const pixel = ((found?.unit ?? 0) * session.film!.frame.width) / width;
-    const own = session.marks.find((one) => one.mark.id === mark)?.mark as { x?: number; y?: number } | undefined;
-    // A sign stands up from its place.
-    if (typeof own?.x === "number" && typeof own.y === "number") await setAt([own.x, own.y], pixel, mark);
-    else if (found) await setAt([found.x, found.y], pixel, mark);
+    const place = meant(mark, found ? [found.x, found.y] : null);
+    if (place) await setAt(place.at, pixel, place.under);
     else if (found === null) session.notice = "There is no ground there: it is above the horizon. Click below it.";
   }
 

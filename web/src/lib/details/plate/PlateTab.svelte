@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, told, type HeightCodes, type Plate, type PlatePlan } from "../../api/client";
+  import type { Plate, PlatePlan } from "../../api/client";
   import { player } from "../../film/player.svelte";
   import { session } from "../../film/session.svelte";
   import { length, parseNumber } from "../../format";
@@ -26,19 +26,8 @@
     return rows.length >= 2 && rows.every((row) => row.every(Number.isFinite)) ? rows : null;
   });
 
-  /** Let the plate raise the ground, by heights as its picture holds them. */
-  async function raise() {
-    const { id, picture } = plate;
-    let found: HeightCodes | null = null;
-    await session.guarded(async () => {
-      const params = { path: { sha256: picture.sha256 } };
-      found = await told<HeightCodes>(api.GET("/api/pictures/{sha256}/heights", { params }));
-    });
-    if (found) await session.act({ act: "raise_ground", plate: id, codes: (found as HeightCodes).codes });
-  }
-
   function takeRole(role: Plate["role"]) {
-    if (role === "heights") void raise();
+    if (role === "heights") void session.raiseGround(plate);
     else if (role === "floats") void session.act({ act: "float_plate", plate: plate.id, frame: player.frame });
     else if (role === "lights") void session.act({ act: "light_plate", plate: plate.id });
     else void keep("role", role, role === "film" ? "Plate of the film" : "Reference plate");
